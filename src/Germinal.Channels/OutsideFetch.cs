@@ -38,7 +38,7 @@ public sealed class OutsideFetch : IDisposable
     public static Uri? AddressOf(string typed)
     {
         var text = typed.Trim();
-        text = text.StartsWith("webcal://", StringComparison.OrdinalIgnoreCase) ? $"https{text["webcal".Length..]}" : text;
+        text = text.StartsWith("webcal://", StringComparison.OrdinalIgnoreCase) ? Say($"https{text["webcal".Length..]}") : text;
         return Uri.TryCreate(text, UriKind.Absolute, out var address) && address.Scheme is "https" or "http" && address.UserInfo.Length == 0 && address.Host.Length > 0 ? address : null;
     }
 
@@ -71,26 +71,26 @@ public sealed class OutsideFetch : IDisposable
                 return Failed(
                     answer.StatusCode switch
                     {
-                        HttpStatusCode.NotFound or HttpStatusCode.Gone => "there is nothing at this address any more.",
-                        HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => "the server does not let us in. An address that needs no signing in would be right.",
-                        >= HttpStatusCode.Ambiguous and < HttpStatusCode.BadRequest => "the server sends us from one place to the next without end.",
-                        _ => $"the server answers {(int)answer.StatusCode}.",
+                        HttpStatusCode.NotFound or HttpStatusCode.Gone => Said("there is nothing at this address any more."),
+                        HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => Said("the server does not let us in. An address that needs no signing in would be right."),
+                        >= HttpStatusCode.Ambiguous and < HttpStatusCode.BadRequest => Said("the server sends us from one place to the next without end."),
+                        _ => Say($"the server answers {(int)answer.StatusCode}."),
                     }
                 );
             }
 
             return await ReadAsync(answer.Content, patience.Token) is { } content
                 ? new Fetched(content, answer.Headers.ETag?.ToString() ?? "", null)
-                : Failed($"there is more than {MostBytes / 1024 / 1024} MB at this address, which is more than is read.");
+                : Failed(Say($"there is more than {MostBytes / 1024 / 1024} MB at this address, which is more than is read."));
         }
         catch (OperationCanceledException) when (!stop.IsCancellationRequested)
         {
-            return Failed($"it did not answer within {ServerLine.Patience.TotalSeconds:0} seconds.");
+            return Failed(Say($"it did not answer within {ServerLine.Patience.TotalSeconds:0} seconds."));
         }
         catch (Exception e) when (e is HttpRequestException or IOException or ServerRefusedException or SocketException or InvalidOperationException or InvalidDataException)
         {
             var cause = e.InnerException is ServerRefusedException or SocketException ? e.InnerException : e;
-            return Failed(cause is ServerRefusedException or SocketException ? ServerLine.Explain(cause) : "it cannot be read; the server may speak no HTTPS there, or its certificate cannot be trusted.");
+            return Failed(cause is ServerRefusedException or SocketException ? ServerLine.Explain(cause) : Said("it cannot be read; the server may speak no HTTPS there, or its certificate cannot be trusted."));
         }
     }
 

@@ -49,9 +49,9 @@ public sealed class AtMostAttribute(int letters) : ValidationAttribute
                 : entries.Keys.Cast<object?>().Concat(entries.Values.Cast<object?>()).OfType<string>().Select(ProblemOf).FirstOrDefault(p => p is not null),
             ICollection list when list.Count > Items => TooMany(),
             IEnumerable list => list.OfType<string?>()
-                .Select(t => t is null ? "An entry is empty (null); leave it out." : ProblemOf(t))
+                .Select(t => t is null ? Said("An entry is empty (null); leave it out.") : ProblemOf(t))
                 .FirstOrDefault(p => p is not null)
-                ?? (list.Cast<object?>().Any(o => o is null) ? "An entry is empty (null); leave it out." : null),
+                ?? (list.Cast<object?>().Any(o => o is null) ? Said("An entry is empty (null); leave it out.") : null),
             _ => null,
         };
 
@@ -59,24 +59,24 @@ public sealed class AtMostAttribute(int letters) : ValidationAttribute
     {
         if (text.Length > letters)
         {
-            return $"This is {text.Length.ToString("N0", CultureInfo.InvariantCulture)} letters long; {letters.ToString("N0", CultureInfo.InvariantCulture)} are the most.";
+            return Say($"This is {text.Length.ToString("N0", CultureInfo.InvariantCulture)} letters long; {letters.ToString("N0", CultureInfo.InvariantCulture)} are the most.");
         }
 
         for (var i = 0; i < text.Length; i++)
         {
             if (text[i] == '\0')
             {
-                return "There is a character in it that no text has (NUL). Take it out.";
+                return Said("There is a character in it that no text has (NUL). Take it out.");
             }
 
             if (char.IsSurrogate(text[i]) && !(char.IsHighSurrogate(text[i]) && i + 1 < text.Length && char.IsLowSurrogate(text[++i])))
             {
-                return "There is half a character in it. Type it anew.";
+                return Said("There is half a character in it. Type it anew.");
             }
         }
 
         return null;
     }
 
-    private string TooMany() => $"These are too many; {Items.ToString("N0", CultureInfo.InvariantCulture)} are the most at once.";
+    private string TooMany() => Say($"These are too many; {Items.ToString("N0", CultureInfo.InvariantCulture)} are the most at once.");
 }

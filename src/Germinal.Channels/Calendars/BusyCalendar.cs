@@ -29,7 +29,7 @@ public static class BusyCalendar
         var text = Encoding.UTF8.GetString(file);
         if (!text.Contains("BEGIN:VCALENDAR", StringComparison.OrdinalIgnoreCase))
         {
-            return "this is no calendar. An address or a file that ends in .ics would be right.";
+            return Said("this is no calendar. An address or a file that ends in .ics would be right.");
         }
 
         try
@@ -69,13 +69,13 @@ public static class BusyCalendar
             }
 
             busy = Apart(found);
-            return busy.Count > Most ? $"it has more than {Most} entries, which is more than is read." : null;
+            return busy.Count > Most ? Say($"it has more than {Most} entries, which is more than is read.") : null;
         }
         catch (Exception e)
             when (e is ArgumentException or FormatException or OverflowException or IndexOutOfRangeException or InvalidOperationException or EvaluationException or System.Runtime.Serialization.SerializationException or NotSupportedException or NullReferenceException or InvalidCastException or KeyNotFoundException or TimeZoneNotFoundException)
         {
             // The package says with many kinds of exception that it cannot read something.
-            return "it cannot be read as a calendar; a program that wrote it may have broken off.";
+            return Said("it cannot be read as a calendar; a program that wrote it may have broken off.");
         }
     }
 

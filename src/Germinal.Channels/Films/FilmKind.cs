@@ -34,12 +34,12 @@ public sealed record FilmKind(string Type, int Milliseconds, int Width, int Heig
         var isMatroska = begins.StartsWith((ReadOnlySpan<byte>)[0x1A, 0x45, 0xDF, 0xA3]);
         if (!isMp4 && !isMatroska)
         {
-            return (null, "This is no film that browsers show. An MP4 (H.264) or a WebM would be right.");
+            return (null, Said("This is no film that browsers show. An MP4 (H.264) or a WebM would be right."));
         }
 
         if (isMatroska && begins.IndexOf("webm"u8) < 0)
         {
-            return (null, "This is a Matroska film, which not every browser shows. Save it as WebM, or as MP4 (H.264).");
+            return (null, Said("This is a Matroska film, which not every browser shows. Save it as WebM, or as MP4 (H.264)."));
         }
 
         try
@@ -49,19 +49,19 @@ public sealed record FilmKind(string Type, int Milliseconds, int Width, int Heig
             var video = file.Properties?.Codecs?.OfType<IVideoCodec>().FirstOrDefault();
             if (video is null || file.PossiblyCorrupt)
             {
-                return (null, $"There is no picture in this film that can be read; it may have broken off on its way. {Instead}");
+                return (null, Say($"There is no picture in this film that can be read; it may have broken off on its way. {Instead}"));
             }
 
             var coded = isMp4 ? (video as TagLib.Mpeg4.IsoVisualSampleEntry)?.BoxType.ToString() ?? "" : CodecOf(head.AsSpan(0, read));
             if (!(isMp4 ? H264 : OfWeb).Contains(coded, StringComparer.Ordinal))
             {
-                return (null, $"Its picture is coded in a way that not every browser shows ({Short(coded)}). {Instead}");
+                return (null, Say($"Its picture is coded in a way that not every browser shows ({Short(coded)}). {Instead}"));
             }
 
             var length = file.Properties!.Duration > TimeSpan.Zero ? file.Properties.Duration : video.Duration;
             if (length > Longest)
             {
-                return (null, $"It is {length.TotalMinutes:0} minutes long; up to {Longest.TotalMinutes:0} are shown. Cut it shorter.");
+                return (null, Say($"It is {length.TotalMinutes:0} minutes long; up to {Longest.TotalMinutes:0} are shown. Cut it shorter."));
             }
 
             return (new FilmKind(isMp4 ? "video/mp4" : "video/webm", (int)Math.Max(0, length.TotalMilliseconds), video.VideoWidth, video.VideoHeight), null);
@@ -69,7 +69,7 @@ public sealed record FilmKind(string Type, int Milliseconds, int Width, int Heig
         catch (Exception e) when (e is CorruptFileException or UnsupportedFormatException or ArgumentException or FormatException or OverflowException or IndexOutOfRangeException or InvalidOperationException or NullReferenceException or NotSupportedException or OutOfMemoryException or IOException or InvalidCastException or KeyNotFoundException)
         {
             // The package says with many kinds of exception that it cannot read something.
-            return (null, $"It cannot be read as a film; it may have broken off on its way. {Instead}");
+            return (null, Say($"It cannot be read as a film; it may have broken off on its way. {Instead}"));
         }
     }
 
@@ -87,7 +87,7 @@ public sealed record FilmKind(string Type, int Milliseconds, int Width, int Heig
         return "";
     }
 
-    private const string Instead = "Save it as MP4 with H.264, which every telephone and every program for films can.";
+    private static string Instead => Said("Save it as MP4 with H.264, which every telephone and every program for films can.");
 
     private static string Short(string words) => new([.. words.Where(char.IsLetterOrDigit).Take(12)]);
 

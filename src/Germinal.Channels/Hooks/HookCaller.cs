@@ -51,12 +51,12 @@ public sealed class HookCaller : IDisposable
         }
         catch (OperationCanceledException) when (!stop.IsCancellationRequested)
         {
-            return new HookAnswer(false, false, $"no answer within {ServerLine.Patience.TotalSeconds:0} seconds");
+            return new HookAnswer(false, false, Say($"no answer within {ServerLine.Patience.TotalSeconds:0} seconds"));
         }
         catch (Exception e) when (e is HttpRequestException or IOException or ServerRefusedException or System.Net.Sockets.SocketException or InvalidOperationException)
         {
             var cause = e.InnerException is ServerRefusedException or System.Net.Sockets.SocketException ? e.InnerException : e;
-            return new HookAnswer(false, false, cause is ServerRefusedException or System.Net.Sockets.SocketException ? Short(ServerLine.Explain(cause)) : "it speaks no HTTP there, or its certificate cannot be trusted");
+            return new HookAnswer(false, false, cause is ServerRefusedException or System.Net.Sockets.SocketException ? Short(ServerLine.Explain(cause)) : Said("it speaks no HTTP there, or its certificate cannot be trusted"));
         }
     }
 

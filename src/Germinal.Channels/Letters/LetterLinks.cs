@@ -127,18 +127,18 @@ public static class LetterLinks
                 var word = attribute.Name["data-".Length..];
                 if (word != "name" && !EffectWords.Contains(word, StringComparer.Ordinal))
                 {
-                    yield return $"A link cannot set off “{word}”; {string.Join(", ", EffectWords)} are what there is.";
+                    yield return Say($"A link cannot set off “{word}”; {string.Join(", ", EffectWords)} are what there is.");
                 }
             }
 
             if (a.GetAttribute("data-call-in") is { } span && Core.Time.Distance.TryParse(span) is not { HasTimePart: false })
             {
-                yield return $"“{span}” is no span of days; P2D would be two working days.";
+                yield return Say($"“{span}” is no span of days; P2D would be two working days.");
             }
 
             if (a.GetAttribute("data-call-to") is { } who && who is not ("owner" or "deputy"))
             {
-                yield return string.Create(CultureInfo.InvariantCulture, $"A call goes to the owner or the deputy, not to “{who}”.");
+                yield return Say($"A call goes to the owner or the deputy, not to “{who}”.");
             }
         }
     }

@@ -36,24 +36,24 @@ public static partial class LetterOutline
             switch (part.GetAttribute(LetterParts.Attribute))
             {
                 case LetterParts.Only:
-                    part.InsertBefore(Paragraph("[only for some:]"), part.FirstChild);
-                    part.AppendChild(Paragraph("[for everybody again]"));
+                    part.InsertBefore(Paragraph(Said("[only for some:]")), part.FirstChild);
+                    part.AppendChild(Paragraph(Said("[for everybody again]")));
                     break;
                 case LetterParts.SignOff:
-                    part.TextContent = "[how the sender signs]";
+                    part.TextContent = Said("[how the sender signs]");
                     break;
                 case LetterParts.Offer:
-                    part.TextContent = $"[the offer “{name}” as it is on the day]";
+                    part.TextContent = Say($"[the offer “{name}” as it is on the day]");
                     break;
                 case LetterParts.Figures:
-                    part.TextContent = $"[figures of “{name}” for the reader’s area]";
+                    part.TextContent = Say($"[figures of “{name}” for the reader’s area]");
                     break;
             }
         }
 
         foreach (var picture in document.QuerySelectorAll("img").ToList())
         {
-            picture.SetAttribute("alt", $"[picture: {picture.GetAttribute("alt")}]");
+            picture.SetAttribute("alt", Say($"[picture: {picture.GetAttribute("alt")}]"));
         }
 
         return OfText(LetterHtml.ToText(document.Body!.InnerHtml), voice);

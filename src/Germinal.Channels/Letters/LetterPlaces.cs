@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Collections.Concurrent;
 using System.Globalization;
 using System.Runtime.CompilerServices;
@@ -25,8 +26,7 @@ public static class LetterPlaces
     // Of one step: a date and area each. More than a practice has areas and days under way; then it begins anew.
     private const int MostKept = 2_000;
 
-    private static readonly LocalDatePattern MonthAndYear = LocalDatePattern.Create("MMMM uuuu", CultureInfo.InvariantCulture);
-    private static readonly LocalDatePattern DayMonthYear = LocalDatePattern.Create("d MMMM uuuu", CultureInfo.InvariantCulture);
+    private static string MonthOf(LocalDate month) => Tongue.Spoken.Dates.Month.Format(month);
     private static readonly ConditionalWeakTable<EmailStep, Placed> Steps = [];
 
     /// <summary>A step's places as they were worked out from what a practice keeps; when that changes, all of it is worked out anew.</summary>
@@ -148,7 +148,7 @@ public static class LetterPlaces
             : ("", NoForm(slug));
 
     /// <summary>What is said of a form that is not there, or that nobody can open.</summary>
-    public static string NoForm(string slug) => $"There is no form “{slug}” that everybody can open.";
+    public static string NoForm(string slug) => Say($"There is no form “{slug}” that everybody can open.");
 
     // Where the form of a page stands until the page is put together: outside of the marks that bodies are freed of, and freed of here.
     private const string FormMark = "\uE110";
@@ -196,7 +196,7 @@ public static class LetterPlaces
             html.Append("<ul>").AppendJoin("", facts.Select(f => $"<li>{LetterHtml.Encode(f)}</li>")).Append("</ul>");
         }
 
-        var until = offer.Until is { } last ? $"until {DayMonthYear.Format(last)}" : "";
+        var until = offer.Until is { } last ? Say($"until {Tongue.Spoken.Dates.Date.Format(last)}") : "";
         string[] said = [offer.Price.Length > 0 ? $"<strong>{LetterHtml.Encode(offer.Price)}</strong>" : "", until];
         if (said.Any(s => s.Length > 0))
         {
@@ -218,7 +218,7 @@ public static class LetterPlaces
     {
         if (!things.Figures.TryGetValue(name, out var table))
         {
-            return ("", $"There are no figures “{name}”.");
+            return ("", Say($"There are no figures “{name}”."));
         }
 
         var field = place.GetAttribute(LetterParts.FieldAttribute);
@@ -227,7 +227,7 @@ public static class LetterPlaces
         if (readings.Count == 0)
         {
             var hold = place.GetAttribute(LetterParts.MissingAttribute) == LetterParts.Hold;
-            return ("", hold ? $"There are no figures of “{table.Name}” for {(area is null ? "an area nobody knows" : $"“{area}”")}." : null);
+            return ("", hold ? Say($"There are no figures of “{table.Name}” for {(area is null ? Said("an area nobody knows") : $"“{area}”")}.") : null);
         }
 
         return (HtmlOf(table, area!.Trim(), readings, baseUrl), null);
@@ -237,7 +237,7 @@ public static class LetterPlaces
     private static string HtmlOf(FigureTable table, string area, IReadOnlyList<FigureReading> readings, string baseUrl)
     {
         var html = new StringBuilder();
-        html.Append(CultureInfo.InvariantCulture, $"<h3>{LetterHtml.Encode(table.Name)}: {LetterHtml.Encode(area)}, {MonthAndYear.Format(readings.Max(r => r.Newest.Month))}</h3>");
+        html.Append(CultureInfo.InvariantCulture, $"<h3>{LetterHtml.Encode(table.Name)}: {LetterHtml.Encode(area)}, {MonthOf(readings.Max(r => r.Newest.Month))}</h3>");
         html.Append("<table><tr><th></th><th></th><th>in a month</th><th>in a year</th></tr>");
         foreach (var reading in readings)
         {
@@ -268,7 +268,7 @@ public static class LetterPlaces
     public static string InWords(FigureReading reading)
     {
         var (least, most) = (reading.Course.MinBy(f => f.Value), reading.Course.MaxBy(f => f.Value));
-        string Said(Figure f) => $"{reading.Measure.Say(f.Value)} in {MonthAndYear.Format(f.Month)}";
-        return $"{reading.Measure.Name}: from {Said(reading.Course[0])} to {Said(reading.Course[^1])}; least {Said(least)}, most {Said(most)}.";
+        string At(Figure f) => Say($"{reading.Measure.Say(f.Value)} in {MonthOf(f.Month)}");
+        return Say($"{reading.Measure.Name}: from {At(reading.Course[0])} to {At(reading.Course[^1])}; least {At(least)}, most {At(most)}.");
     }
 }

@@ -235,7 +235,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var (leave, choose) = (links.Unsubscribe(touchId), links.Preferences(person.Id));
         return (
             $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\" style=\"color:#38662f\">Stop these emails</a> · <a href=\"{choose}\" style=\"color:#38662f\">Choose what you get</a></p>",
-            $"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n"
+            Say($"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n")
         );
     }
 }

@@ -52,7 +52,7 @@ public static partial class LinkAddress
     public static string? Problem(string written) =>
         Complete(written) is not null
             ? null
-            : $"The link “{written.Trim()}” leads nowhere. https://example.com/plan would, or mailto:ida@example.com, or tel:+12075550123.";
+            : Say($"The link “{written.Trim()}” leads nowhere. https://example.com/plan would, or mailto:ida@example.com, or tel:+12075550123.");
 
     private static bool IsKnown(Match scheme) => Schemes.Contains(scheme.Groups[1].Value, StringComparer.OrdinalIgnoreCase);
 

@@ -46,7 +46,7 @@ public sealed class LiquidLetters : ITemplates
 
         var unknown = p
             .Names.Where(f => !MergeFields.IsKnown(f))
-            .Select(f => $"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}")
+            .Select(f => Say($"There is no field “{f}”. {Nearest(f, MergeFields.All.Select(k => k.Field))}"))
             .ToList();
         var tried = new List<string>();
         Render(p.Template, _ => "1", NullEncoder.Default, tried);
@@ -197,13 +197,13 @@ public sealed class LiquidLetters : ITemplates
         var (line, column) = place.Success
             ? (place.Groups[1].Value, place.Groups[2].Value)
             : (text.Count(c => c == '\n') + 1 + "", (text.Length - text.LastIndexOf('\n')) + "");
-        return $"Line {line}, column {column}: a merge field or tag is not complete ({what.Trim()}). A field looks like {{{{ person.first_name }}}}.";
+        return Say($"Line {line}, column {column}: a merge field or tag is not complete ({what.Trim()}). A field looks like {{{{ person.first_name }}}}.");
     }
 
     private static string Nearest(string field, IEnumerable<string> known)
     {
         var near = known.MinBy(k => Distance(k, field))!;
-        return Distance(near, field) <= 3 ? $"Did you mean “{near}”?" : "The fields menu lists those there are.";
+        return Distance(near, field) <= 3 ? Say($"Did you mean “{near}”?") : Said("The fields menu lists those there are.");
     }
 
     /// <summary>Levenshtein distance.</summary>

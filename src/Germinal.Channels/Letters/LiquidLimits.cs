@@ -133,7 +133,7 @@ internal static partial class LiquidLimits
                     var result = filter(input, arguments, context);
                     return result.IsCompletedSuccessfully
                         ? ValueTask.FromResult(Held(result.Result))
-                        : throw new LiquidLimitException($"The filter “{name}” does not come to an end.");
+                        : throw new LiquidLimitException(Say($"The filter “{name}” does not come to an end."));
                 }
             );
         }
@@ -156,7 +156,7 @@ internal static partial class LiquidLimits
     {
         if (template.Length > Template)
         {
-            return $"It is longer than {Template.ToString("N0", CultureInfo.InvariantCulture)} characters.";
+            return Say($"It is longer than {Template.ToString("N0", CultureInfo.InvariantCulture)} characters.");
         }
 
         var (tags, depth) = (0, 0);
@@ -166,12 +166,12 @@ internal static partial class LiquidLimits
             var end = template.IndexOf(closing, at + 2, StringComparison.Ordinal);
             if ((end < 0 ? template.Length : end) - at > TagLength)
             {
-                return $"A merge field or tag is longer than {TagLength} characters, or not closed: “{template.Substring(at, 20)}…”.";
+                return Say($"A merge field or tag is longer than {TagLength} characters, or not closed: “{template.Substring(at, 20)}…”.");
             }
 
             if (++tags > Tags)
             {
-                return $"It has more than {Tags} merge fields and tags.";
+                return Say($"It has more than {Tags} merge fields and tags.");
             }
 
             if (closing == "%}" && end > 0)
@@ -183,7 +183,7 @@ internal static partial class LiquidLimits
                     : 0;
                 if (depth > Nesting)
                 {
-                    return $"Its tags stand more than {Nesting} deep in each other.";
+                    return Say($"Its tags stand more than {Nesting} deep in each other.");
                 }
             }
         }
@@ -214,7 +214,7 @@ internal static partial class LiquidLimits
     {
         if (context.AmbientValues.TryGetValue("until", out var until) && Stopwatch.GetTimestamp() > (long)until)
         {
-            throw new LiquidLimitException("It takes too long to work out.");
+            throw new LiquidLimitException(Said("It takes too long to work out."));
         }
     }
 
@@ -223,10 +223,10 @@ internal static partial class LiquidLimits
         error switch
         {
             LiquidLimitException e => e.Message,
-            DivideByZeroException => "It divides by zero.",
-            OverflowException => "It works out a number that is too large.",
-            InvalidOperationException => $"It takes more than {Steps.ToString("N0", CultureInfo.InvariantCulture)} steps to work out.",
-            _ => $"It cannot be worked out: {error.Message.TrimEnd('.')}.",
+            DivideByZeroException => Said("It divides by zero."),
+            OverflowException => Said("It works out a number that is too large."),
+            InvalidOperationException => Say($"It takes more than {Steps.ToString("N0", CultureInfo.InvariantCulture)} steps to work out."),
+            _ => Say($"It cannot be worked out: {error.Message.TrimEnd('.')}."),
         };
 
     private static int NextTag(string template, int from)
@@ -253,12 +253,12 @@ internal static partial class LiquidLimits
 
         if (name is "replace" or "join" && (subject + 1) * (longest + 1) > 50L * Value)
         {
-            throw new LiquidLimitException($"The filter “{name}” would make a text that is too long.");
+            throw new LiquidLimitException(Say($"The filter “{name}” would make a text that is too long."));
         }
 
         if (name == "date" && arguments.Count > 0 && (LengthOf(arguments.At(0)) > Pattern || LongNumber().IsMatch(arguments.At(0).ToStringValue())))
         {
-            throw new LiquidLimitException("The pattern of a date is too long.");
+            throw new LiquidLimitException(Said("The pattern of a date is too long."));
         }
     }
 
@@ -275,12 +275,12 @@ internal static partial class LiquidLimits
     {
         if (value is ArrayValue list && list.Values.Count > Items)
         {
-            throw new LiquidLimitException($"It makes a list of more than {Items} items.");
+            throw new LiquidLimitException(Say($"It makes a list of more than {Items} items."));
         }
 
         if (LengthOf(value) > (value is ArrayValue ? 10 * Value : Value))
         {
-            throw new LiquidLimitException($"It makes a text of more than {Value.ToString("N0", CultureInfo.InvariantCulture)} characters on the way.");
+            throw new LiquidLimitException(Say($"It makes a text of more than {Value.ToString("N0", CultureInfo.InvariantCulture)} characters on the way."));
         }
 
         return value is StringValue { Encode: false } text ? new StringValue(text.ToStringValue()) : value;
@@ -359,7 +359,7 @@ internal static partial class LiquidLimits
         {
             if (!AllowedFilters.Contains(filterExpression.Name, StringComparer.Ordinal))
             {
-                Problem ??= $"There is no filter “{filterExpression.Name}”; {string.Join(", ", AllowedFilters)} are what there is.";
+                Problem ??= Say($"There is no filter “{filterExpression.Name}”; {string.Join(", ", AllowedFilters)} are what there is.");
             }
 
             MayFail |= !SureFilters.Contains(filterExpression.Name, StringComparer.Ordinal);
@@ -371,7 +371,7 @@ internal static partial class LiquidLimits
             MayFail = true;
             if (Number(rangeExpression.From) is not { } from || Number(rangeExpression.To) is not { } to || to - from > Items)
             {
-                Problem ??= $"A range needs both of its numbers written out, with at most {Items} between them: (1..12).";
+                Problem ??= Say($"A range needs both of its numbers written out, with at most {Items} between them: (1..12).");
             }
 
             return base.VisitRangeExpression(rangeExpression);
@@ -460,7 +460,7 @@ internal sealed class LimitedWriter(TemplateContext context) : TextWriter(Cultur
     {
         if (text.Length + more > LiquidLimits.Output)
         {
-            throw new LiquidLimitException($"It becomes longer than {LiquidLimits.Output.ToString("N0", CultureInfo.InvariantCulture)} characters.");
+            throw new LiquidLimitException(Say($"It becomes longer than {LiquidLimits.Output.ToString("N0", CultureInfo.InvariantCulture)} characters."));
         }
 
         LiquidLimits.Spend(context);

@@ -26,7 +26,7 @@ public sealed record IssuerWay(string Address, string Verifier);
 /// </summary>
 public sealed class MailIssuer : IDisposable
 {
-    private const string MailScope = "openid email offline_access";
+    private static string MailScope => Said("openid email offline_access");
     private readonly bool allowPlain;
     private readonly HttpClient http;
 
@@ -73,7 +73,7 @@ public sealed class MailIssuer : IDisposable
         var place = await FindAsync(issuer, stop);
         using var request = new AuthorizationCodeTokenRequest { Address = place.TokenEndpoint, ClientId = client, ClientSecret = secret, Code = code, CodeVerifier = verifier, RedirectUri = back };
         var tokens = Read(await AskedAsync(() => http.RequestAuthorizationCodeTokenAsync(request, stop), stop));
-        return tokens.Refresh is null ? throw new IssuerException("The provider gave a token for an hour, and none that gets others. Allow it “offline access” for this client.") : tokens;
+        return tokens.Refresh is null ? throw new IssuerException(Said("The provider gave a token for an hour, and none that gets others. Allow it “offline access” for this client.")) : tokens;
     }
 
     /// <summary>Gets a fresh token.</summary>
@@ -102,13 +102,13 @@ public sealed class MailIssuer : IDisposable
         };
         var found = await AskedAsync(() => http.GetDiscoveryDocumentAsync(request, stop), stop);
         return found.IsError || found.AuthorizeEndpoint is null || found.TokenEndpoint is null
-            ? throw new IssuerException($"{issuer} does not say where it gives tokens out ({issuer.TrimEnd('/')}/.well-known/openid-configuration): {Cause(found)}")
+            ? throw new IssuerException(Say($"{issuer} does not say where it gives tokens out ({issuer.TrimEnd('/')}/.well-known/openid-configuration): {Cause(found)}"))
             : found;
     }
 
     private static MailTokens Read(TokenResponse answer) =>
         answer.IsError || answer.AccessToken is null
-            ? throw new IssuerException($"The provider gives no token: {answer.ErrorDescription ?? answer.Error ?? Cause(answer)}")
+            ? throw new IssuerException(Say($"The provider gives no token: {answer.ErrorDescription ?? answer.Error ?? Cause(answer)}"))
             : new MailTokens(answer.AccessToken, answer.RefreshToken, Duration.FromSeconds(answer.ExpiresIn > 0 ? answer.ExpiresIn : 3600));
 
     /// <summary>Asks; the library says what went wrong as an answer, all but what the line does.</summary>
@@ -120,11 +120,11 @@ public sealed class MailIssuer : IDisposable
         }
         catch (Exception e) when (!stop.IsCancellationRequested && e is HttpRequestException or IOException or ServerRefusedException or SocketException or OperationCanceledException or InvalidOperationException)
         {
-            throw new IssuerException($"The provider does not answer: {Explained(e)}");
+            throw new IssuerException(Say($"The provider does not answer: {Explained(e)}"));
         }
     }
 
-    private static string Cause(ProtocolResponse answer) => answer.Exception is { } e ? Explained(e) : answer.Error ?? "it does not answer as it should";
+    private static string Cause(ProtocolResponse answer) => answer.Exception is { } e ? Explained(e) : answer.Error ?? Said("it does not answer as it should");
 
     private static string Explained(Exception e) => e.GetBaseException() is { } cause and (ServerRefusedException or SocketException) ? ServerLine.Explain(cause) : e.GetBaseException().Message;
 

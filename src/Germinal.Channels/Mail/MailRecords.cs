@@ -109,10 +109,10 @@ public sealed class ResolverLookup : IRecordLookup
 public static class MailRecords
 {
     /// <summary>Where the record of a key stands.</summary>
-    public static string KeyName(string domain, string selector) => $"{selector}._domainkey.{domain}";
+    public static string KeyName(string domain, string selector) => Say($"{selector}._domainkey.{domain}");
 
     /// <summary>The record of a key.</summary>
-    public static string KeyValue(string publicKey) => $"v=DKIM1; k=rsa; p={publicKey}";
+    public static string KeyValue(string publicKey) => Say($"v=DKIM1; k=rsa; p={publicKey}");
 
     /// <summary>Who may send for a domain.</summary>
     /// <param name="domain">The domain.</param>
@@ -120,17 +120,17 @@ public static class MailRecords
     /// <param name="texts">The domain's TXT records; null where nobody could be asked.</param>
     public static DomainRecord Spf(string domain, string server, IReadOnlyList<string>? texts)
     {
-        var value = $"v=spf1 a:{server} ~all";
+        var value = Say($"v=spf1 a:{server} ~all");
         DomainRecord Of(string stands, string found, string says) => new("spf", domain, value, stands, found, says);
         var found = texts?.Where(t => t.Equals("v=spf1", StringComparison.OrdinalIgnoreCase) || t.StartsWith("v=spf1 ", StringComparison.OrdinalIgnoreCase)).ToList();
         return found switch
         {
-            null => Of(RecordStands.Unasked, "", "It says which servers may send mail of this domain."),
-            [] => Of(RecordStands.Missing, "", "There is none, so receivers cannot tell your server from a stranger’s. Add this one."),
-            [_, _, ..] => Of(RecordStands.Other, string.Join(" | ", found), "There are several, and then none counts (RFC 7208, 3.2). Make one of them."),
-            [var one] when one.Contains("+all", StringComparison.OrdinalIgnoreCase) => Of(RecordStands.Other, one, "It lets every server on earth send in your name. Say ~all or -all at its end."),
-            [var one] when one.Split(' ').Any(m => m.Contains(server, StringComparison.OrdinalIgnoreCase)) => Of(RecordStands.Right, one, "It names the server your mail goes out by."),
-            [var one] => Of(RecordStands.Other, one, $"It does not name {server}. It may let it in by another name (include, ip4); if it does not, put a:{server} into it."),
+            null => Of(RecordStands.Unasked, "", Said("It says which servers may send mail of this domain.")),
+            [] => Of(RecordStands.Missing, "", Said("There is none, so receivers cannot tell your server from a stranger’s. Add this one.")),
+            [_, _, ..] => Of(RecordStands.Other, string.Join(" | ", found), Said("There are several, and then none counts (RFC 7208, 3.2). Make one of them.")),
+            [var one] when one.Contains("+all", StringComparison.OrdinalIgnoreCase) => Of(RecordStands.Other, one, Said("It lets every server on earth send in your name. Say ~all or -all at its end.")),
+            [var one] when one.Split(' ').Any(m => m.Contains(server, StringComparison.OrdinalIgnoreCase)) => Of(RecordStands.Right, one, Said("It names the server your mail goes out by.")),
+            [var one] => Of(RecordStands.Other, one, Say($"It does not name {server}. It may let it in by another name (include, ip4); if it does not, put a:{server} into it.")),
         };
     }
 
@@ -144,10 +144,10 @@ public static class MailRecords
         DomainRecord Of(string stands, string found, string says) => new("dkim", KeyName(domain, selector), KeyValue(publicKey), stands, found, says);
         return texts switch
         {
-            null => Of(RecordStands.Unasked, "", "It is the key by which receivers see that nobody changed a letter on its way."),
-            [] => Of(RecordStands.Missing, "", "There is none yet. Add this one; until receivers see it, signing with this key helps nobody."),
-            _ when texts.Any(t => TagOf(t, "p") == publicKey) => Of(RecordStands.Right, texts.First(t => TagOf(t, "p") == publicKey), "Receivers see this key."),
-            _ => Of(RecordStands.Other, string.Join(" | ", texts), "There is another key. Letters signed with this one are taken for forged; put this one in its place."),
+            null => Of(RecordStands.Unasked, "", Said("It is the key by which receivers see that nobody changed a letter on its way.")),
+            [] => Of(RecordStands.Missing, "", Said("There is none yet. Add this one; until receivers see it, signing with this key helps nobody.")),
+            _ when texts.Any(t => TagOf(t, "p") == publicKey) => Of(RecordStands.Right, texts.First(t => TagOf(t, "p") == publicKey), Said("Receivers see this key.")),
+            _ => Of(RecordStands.Other, string.Join(" | ", texts), Said("There is another key. Letters signed with this one are taken for forged; put this one in its place.")),
         };
     }
 
@@ -156,18 +156,18 @@ public static class MailRecords
     /// <param name="texts">TXT records of <c>_dmarc</c> below it; null where nobody could be asked.</param>
     public static DomainRecord Dmarc(string domain, IReadOnlyList<string>? texts)
     {
-        DomainRecord Of(string stands, string found, string says) => new("dmarc", $"_dmarc.{domain}", $"v=DMARC1; p=none; rua=mailto:postmaster@{domain}", stands, found, says);
+        DomainRecord Of(string stands, string found, string says) => new("dmarc", Say($"_dmarc.{domain}"), Say($"v=DMARC1; p=none; rua=mailto:postmaster@{domain}"), stands, found, says);
         var found = texts?.Where(t => t.StartsWith("v=DMARC1", StringComparison.OrdinalIgnoreCase)).ToList();
         return found switch
         {
-            null => Of(RecordStands.Unasked, "", "It says what receivers do with mail in your name that proves nothing, and where they report it."),
-            [] => Of(RecordStands.Missing, "", "There is none; large mailbox providers ask for one. Begin with this: nothing is refused yet, and reports come."),
-            [_, _, ..] => Of(RecordStands.Other, string.Join(" | ", found), "There are several, and then none counts (RFC 7489, 6.6.3). Keep one."),
+            null => Of(RecordStands.Unasked, "", Said("It says what receivers do with mail in your name that proves nothing, and where they report it.")),
+            [] => Of(RecordStands.Missing, "", Said("There is none; large mailbox providers ask for one. Begin with this: nothing is refused yet, and reports come.")),
+            [_, _, ..] => Of(RecordStands.Other, string.Join(" | ", found), Said("There are several, and then none counts (RFC 7489, 6.6.3). Keep one.")),
             [var one] => TagOf(one, "p")?.ToLowerInvariant() switch
             {
-                "none" => Of(RecordStands.Right, one, "Reports come, nothing is refused. Once they show only your own servers, say p=quarantine."),
-                "quarantine" or "reject" => Of(RecordStands.Right, one, "Mail in your name that proves nothing is put aside or refused."),
-                _ => Of(RecordStands.Other, one, "It does not say what is to be done: p=none, p=quarantine or p=reject is missing."),
+                "none" => Of(RecordStands.Right, one, Said("Reports come, nothing is refused. Once they show only your own servers, say p=quarantine.")),
+                "quarantine" or "reject" => Of(RecordStands.Right, one, Said("Mail in your name that proves nothing is put aside or refused.")),
+                _ => Of(RecordStands.Other, one, Said("It does not say what is to be done: p=none, p=quarantine or p=reject is missing.")),
             },
         };
     }

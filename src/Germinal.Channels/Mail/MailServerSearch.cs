@@ -55,11 +55,11 @@ public sealed class MailServerSearch(IRecordLookup records, ServerLine line)
                 patience.Token
             );
             await client.DisconnectAsync(true, patience.Token);
-            return Of(true, "it answers, and the line is secure");
+            return Of(true, Said("it answers, and the line is secure"));
         }
         catch (OperationCanceledException) when (!stop.IsCancellationRequested)
         {
-            return Of(false, $"nobody answers within {Patience.TotalSeconds:0} seconds");
+            return Of(false, Say($"nobody answers within {Patience.TotalSeconds:0} seconds"));
         }
         catch (Exception e) when (e is SocketException or ServerRefusedException or IOException or SslHandshakeException or ProtocolException or CommandException or NotSupportedException or AuthenticationException)
         {

@@ -164,7 +164,7 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
         {
             if (!waited && await ConnectAsync(line, to, stop) is { } trouble)
             {
-                return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not answer: {trouble}");
+                return ProviderAnswer.Away(Say($"The mail server {to.Host}:{to.Port} does not answer: {trouble}"));
             }
 
             var words = returnPath is null
@@ -191,7 +191,7 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
         }
         catch (AuthenticationException e)
         {
-            return ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in: {e.Message}");
+            return ProviderAnswer.Away(Say($"The mail server {to.Host}:{to.Port} does not let “{to.User}” in: {e.Message}"));
         }
         catch (Exception e) when (IsOfTheLine(e, stop))
         {
@@ -199,10 +199,10 @@ public sealed class SmtpTransport : IMailTransport, IDisposable
             {
                 { Handed: true } => new ProviderAnswer(
                     ProviderResult.Unknown,
-                    $"The line to the mail server {to.Host}:{to.Port} was lost before it had answered: {e.Message}"
+                    Say($"The line to the mail server {to.Host}:{to.Port} was lost before it had answered: {e.Message}")
                 ),
                 { Begun: false } when waited => null,
-                _ => ProviderAnswer.Away($"The mail server {to.Host}:{to.Port} does not answer: {e.Message}"),
+                _ => ProviderAnswer.Away(Say($"The mail server {to.Host}:{to.Port} does not answer: {e.Message}")),
             };
         }
         finally

@@ -25,7 +25,7 @@ public sealed class ServerLine(bool allowPrivate)
         if (!allowPrivate && addresses.Any(IsPrivate))
         {
             throw new ServerRefusedException(
-                $"{host} is on this machine or in a private network. Name a server on the net; the installation's keeper can allow others."
+                Say($"{host} is on this machine or in a private network. Name a server on the net; the installation's keeper can allow others.")
             );
         }
 
@@ -95,13 +95,13 @@ public sealed class ServerLine(bool allowPrivate)
         error switch
         {
             ServerRefusedException e => e.Message,
-            SocketException { SocketErrorCode: SocketError.ConnectionRefused } => "nothing listens there.",
+            SocketException { SocketErrorCode: SocketError.ConnectionRefused } => Said("nothing listens there."),
             SocketException { SocketErrorCode: SocketError.HostNotFound or SocketError.NoData or SocketError.TryAgain } =>
-                "there is no machine of that name.",
-            SocketException => "it cannot be reached.",
-            OperationCanceledException or TimeoutException => $"it did not answer within {Patience.TotalSeconds:0} seconds.",
-            MailKit.Security.SslHandshakeException => "its certificate cannot be trusted, or it speaks no TLS there.",
-            NotSupportedException => "it does not offer the security that is set.",
-            _ => "it does not speak as a mail server does.",
+                Said("there is no machine of that name."),
+            SocketException => Said("it cannot be reached."),
+            OperationCanceledException or TimeoutException => Say($"it did not answer within {Patience.TotalSeconds:0} seconds."),
+            MailKit.Security.SslHandshakeException => Said("its certificate cannot be trusted, or it speaks no TLS there."),
+            NotSupportedException => Said("it does not offer the security that is set."),
+            _ => Said("it does not speak as a mail server does."),
         };
 }

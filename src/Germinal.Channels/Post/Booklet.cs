@@ -37,7 +37,7 @@ public static class Booklet
             writing.Skip(40);
             writing.Write("Read and approved", 11);
             writing.Skip(36);
-            writing.Line("Name, date", "Signature");
+            writing.Line(Said("Name, date"), "Signature");
             foreach (var (message, i) in messages.Select((m, i) => (m, i)))
             {
                 writing.NewPage();

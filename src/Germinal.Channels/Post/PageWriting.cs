@@ -1,4 +1,3 @@
-using System.Globalization;
 using PdfSharp;
 using PdfSharp.Drawing;
 using PdfSharp.Pdf;
@@ -109,7 +108,7 @@ internal sealed class PageWriting : IDisposable
             using var foot = XGraphics.FromPdfPage(written);
             var room = new XRect(edge, written.Height.Point - Foot, written.Width.Point - (2 * edge), 12);
             foot.DrawString(title.Length > 70 ? title[..69] + "…" : title, font, XBrushes.DimGray, room, XStringFormats.TopLeft);
-            foot.DrawString(string.Create(CultureInfo.InvariantCulture, $"page {i + 1} of {document.PageCount}"), font, XBrushes.DimGray, room, XStringFormats.TopRight);
+            foot.DrawString(Say($"page {i + 1} of {document.PageCount}"), font, XBrushes.DimGray, room, XStringFormats.TopRight);
         }
     }
 

@@ -1,4 +1,3 @@
-using System.Globalization;
 using PdfSharp;
 using PdfSharp.Drawing;
 using PdfSharp.Drawing.Layout;
@@ -24,7 +23,7 @@ public static class PrintRun
     {
         OwnFont.Prepare();
         using var document = new PdfDocument();
-        document.Info.Title = string.Create(CultureInfo.InvariantCulture, $"{notes.Count} notes");
+        document.Info.Title = Say($"{notes.Count} notes");
         foreach (var note in notes)
         {
             AddCard(document, note);

@@ -98,7 +98,7 @@ public static class SignUpSheet
         var writer = new XTextFormatter(graphics);
         foreach (var line in consent.Take(3))
         {
-            writer.DrawString($"By ticking “yes” on my line: {line}", new XFont(OwnFont.Family, 9.5), XBrushes.Black, new XRect(Edge, y, page.Width.Point - (2 * Edge), 26));
+            writer.DrawString(Say($"By ticking “yes” on my line: {line}"), new XFont(OwnFont.Family, 9.5), XBrushes.Black, new XRect(Edge, y, page.Width.Point - (2 * Edge), 26));
             y += 28;
         }
 

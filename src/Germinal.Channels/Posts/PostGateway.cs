@@ -62,11 +62,11 @@ public sealed class PostGateway : IDisposable
         }
         catch (Exception e) when (NotReached(e) is { } why)
         {
-            return ProviderAnswer.Away($"The gateway at {server.Address.Host} cannot be reached: {why}");
+            return ProviderAnswer.Away(Say($"The gateway at {server.Address.Host} cannot be reached: {why}"));
         }
         catch (Exception e) when (NoAnswer.Is(e, stop))
         {
-            return new ProviderAnswer(ProviderResult.Unknown, $"The gateway at {server.Address.Host} did not answer.");
+            return new ProviderAnswer(ProviderResult.Unknown, Say($"The gateway at {server.Address.Host} did not answer."));
         }
     }
 
@@ -105,7 +105,7 @@ public sealed class PostGateway : IDisposable
     private static ProviderAnswer Refused(HttpStatusCode status, string words) =>
         status switch
         {
-            HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => ProviderAnswer.Away($"The gateway does not let us in: {words}"),
+            HttpStatusCode.Unauthorized or HttpStatusCode.Forbidden => ProviderAnswer.Away(Say($"The gateway does not let us in: {words}")),
             HttpStatusCode.TooManyRequests or HttpStatusCode.RequestTimeout or HttpStatusCode.Conflict or HttpStatusCode.ServiceUnavailable => new(ProviderResult.NotTaken, words),
             >= HttpStatusCode.InternalServerError => new(ProviderResult.Unknown, words),
             _ => new(ProviderResult.Refused, words),

@@ -69,7 +69,7 @@ public static class OpenDocumentSheet
 
     private static XmlReader Open(ZipArchive archive) =>
         XmlReader.Create(
-            (archive.GetEntry("content.xml") ?? throw new InvalidDataException("There is no content.xml in it.")).Open(),
+            (archive.GetEntry("content.xml") ?? throw new InvalidDataException(Said("There is no content.xml in it."))).Open(),
             new XmlReaderSettings
             {
                 DtdProcessing = DtdProcessing.Prohibit,

@@ -53,7 +53,7 @@ public sealed record VCard(int Line, IReadOnlyList<VCardProperty> Properties)
             switch (property.Name)
             {
                 case "BEGIN" when open is not null:
-                    throw new InvalidDataException($"The card that begins on line {began} has no END:VCARD.");
+                    throw new InvalidDataException(Say($"The card that begins on line {began} has no END:VCARD."));
                 case "BEGIN":
                     (open, began) = ([], line);
                     break;
@@ -67,7 +67,7 @@ public sealed record VCard(int Line, IReadOnlyList<VCardProperty> Properties)
             }
         }
 
-        return open is null ? cards : throw new InvalidDataException($"The card that begins on line {began} has no END:VCARD.");
+        return open is null ? cards : throw new InvalidDataException(Say($"The card that begins on line {began} has no END:VCARD."));
     }
 
     /// <summary>A line of a card, its value escaped already, folded where it is too long.</summary>

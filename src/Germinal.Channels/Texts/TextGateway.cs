@@ -50,7 +50,7 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
             {
                 return await IdOfAsync(response, stop) is { } id
                     ? new ProviderAnswer(ProviderResult.Sent, $"{(int)response.StatusCode} {response.ReasonPhrase}", id)
-                    : new ProviderAnswer(ProviderResult.Unknown, $"{(int)response.StatusCode} without an id of the message");
+                    : new ProviderAnswer(ProviderResult.Unknown, Say($"{(int)response.StatusCode} without an id of the message"));
             }
 
             var words = $"{(int)response.StatusCode} {await WordsAsync(response, stop)}";
@@ -59,11 +59,11 @@ public sealed class HttpTextGateway(HttpClient http) : ITextGateway
         catch (HttpRequestException e)
             when (e.HttpRequestError is HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError)
         {
-            return ProviderAnswer.Away($"The text gateway cannot be reached: {e.Message}");
+            return ProviderAnswer.Away(Say($"The text gateway cannot be reached: {e.Message}"));
         }
         catch (Exception e) when (NoAnswer.Is(e, stop))
         {
-            return new ProviderAnswer(ProviderResult.Unknown, $"The text gateway did not answer: {e.Message}");
+            return new ProviderAnswer(ProviderResult.Unknown, Say($"The text gateway did not answer: {e.Message}"));
         }
     }
 

@@ -27,15 +27,15 @@ public static class BroadcastCheck
         }
         else if (to.Kind is "segment" or "list" && to.Name.Trim().Length == 0)
         {
-            yield return new Finding("/to/name", $"Say which {to.Kind} it is for.");
+            yield return new Finding("/to/name", Say($"Say which {to.Kind} it is for."));
         }
         else if (to.Kind == "people" && to.People.Count + plan.With.Count == 0)
         {
-            yield return new Finding("/to/people", "Nobody is picked yet. Pick at least one person.");
+            yield return new Finding("/to/people", Said("Nobody is picked yet. Pick at least one person."));
         }
         else if (to.Kind == "recipients" && to.Broadcast is null)
         {
-            yield return new Finding("/to/broadcast", "Say whose recipients it is for.");
+            yield return new Finding("/to/broadcast", Said("Say whose recipients it is for."));
         }
         else if (to.Kind == "recipients" && !BroadcastTo.Deeds.Contains(to.Did, StringComparer.Ordinal))
         {
@@ -47,7 +47,7 @@ public static class BroadcastCheck
     {
         if (plan.Ways.Count == 0)
         {
-            yield return new Finding("/ways", "Nothing is written yet. Write an email, a text or a card.");
+            yield return new Finding("/ways", Said("Nothing is written yet. Write an email, a text or a card."));
         }
 
         foreach (var (way, n) in plan.Ways.Select((w, n) => (w, n)))
@@ -59,17 +59,17 @@ public static class BroadcastCheck
             }
             else if (plan.Ways.Take(n).Any(w => w.Kind == way.Kind))
             {
-                yield return new Finding(at + "/kind", $"It goes by {way.Kind} twice; leave one out.");
+                yield return new Finding(at + "/kind", Say($"It goes by {way.Kind} twice; leave one out."));
             }
 
             if (way.Kind == "email" && way.Subject.Trim().Length == 0)
             {
-                yield return new Finding(at + "/subject", "The email has no subject.");
+                yield return new Finding(at + "/subject", Said("The email has no subject."));
             }
 
             if (way.Body.Trim().Length == 0)
             {
-                yield return new Finding(at + "/body", way.Kind == "email" ? "The email says nothing yet." : way.Kind == "text" ? "The text says nothing yet." : "The card says nothing yet.");
+                yield return new Finding(at + "/body", way.Kind == "email" ? Said("The email says nothing yet.") : way.Kind == "text" ? Said("The text says nothing yet.") : Said("The card says nothing yet."));
             }
         }
     }
@@ -89,20 +89,20 @@ public static class BroadcastCheck
 
         if (LocalDatePattern.Iso.Parse(when.Date) is not { Success: true, Value: var date })
         {
-            yield return new Finding("/when/date", "Say on which day, as 2027-03-04.");
+            yield return new Finding("/when/date", Said("Say on which day, as 2027-03-04."));
         }
         else if (date < today)
         {
-            yield return new Finding("/when/date", "That day is over. Choose today or a day to come.");
+            yield return new Finding("/when/date", Said("That day is over. Choose today or a day to come."));
         }
         else if (date > today + Furthest)
         {
-            yield return new Finding("/when/date", "That is more than three years away. Choose an earlier day.");
+            yield return new Finding("/when/date", Said("That is more than three years away. Choose an earlier day."));
         }
 
         if (!TimesOfDay.Form.Parse(when.Time).Success)
         {
-            yield return new Finding("/when/time", "Say at what time, as 09:30.");
+            yield return new Finding("/when/time", Said("Say at what time, as 09:30."));
         }
     }
 
@@ -110,17 +110,17 @@ public static class BroadcastCheck
     {
         if (plan.LateLimit is { } late && !IsForward(late))
         {
-            yield return new Finding("/lateLimit", "Say how late it still makes sense, as P3D for three days.");
+            yield return new Finding("/lateLimit", Said("Say how late it still makes sense, as P3D for three days."));
         }
 
         if (plan.PaceLifted is { } why && why.Trim().Length == 0)
         {
-            yield return new Finding("/paceLifted", "Say why it may come on top of what they had lately; the reason is kept.");
+            yield return new Finding("/paceLifted", Said("Say why it may come on top of what they had lately; the reason is kept."));
         }
 
         foreach (var (_, n) in plan.LetGo.Index().Select(l => (l.Item, l.Index)).Where(l => l.Item.Reason.Trim().Length == 0))
         {
-            yield return new Finding(string.Create(CultureInfo.InvariantCulture, $"/letGo/{n}/reason"), "Say why it may go to them without their consent; the reason is kept.");
+            yield return new Finding(string.Create(CultureInfo.InvariantCulture, $"/letGo/{n}/reason"), Said("Say why it may go to them without their consent; the reason is kept."));
         }
     }
 
@@ -133,28 +133,28 @@ public static class BroadcastCheck
 
         if (plan.Ways.Count == 0 || plan.Ways[0].Kind != "email")
         {
-            yield return new Finding("/test", "Only emails are compared, so an email has to be its first way.");
+            yield return new Finding("/test", Said("Only emails are compared, so an email has to be its first way."));
         }
 
         if (test.Others.Count is < 1 or > 3)
         {
-            yield return new Finding("/test/others", "Two to four versions are compared: one to three beside the first.");
+            yield return new Finding("/test/others", Said("Two to four versions are compared: one to three beside the first."));
         }
 
         foreach (var (_, n) in test.Others.Select((o, n) => (o, n)).Where(o => o.o.Subject.Trim().Length == 0))
         {
-            yield return new Finding(string.Create(CultureInfo.InvariantCulture, $"/test/others/{n}/subject"), "This version has no subject.");
+            yield return new Finding(string.Create(CultureInfo.InvariantCulture, $"/test/others/{n}/subject"), Said("This version has no subject."));
         }
 
         if (test.Share is < 2 or > 100)
         {
-            yield return new Finding("/test/share", "Between 2 and 100 in a hundred can get a version first.");
+            yield return new Finding("/test/share", Said("Between 2 and 100 in a hundred can get a version first."));
         }
 
         // By the clock, not by the day: the rest get theirs at one moment, by which it has been decided.
         if (!IsForward(test.Span) || !test.Span.StartsWith("PT", StringComparison.Ordinal))
         {
-            yield return new Finding("/test/span", "Say in hours how long to wait for what they do, as PT4H for four.");
+            yield return new Finding("/test/span", Said("Say in hours how long to wait for what they do, as PT4H for four."));
         }
 
         if (!BroadcastTest.Rates.Contains(test.By, StringComparer.Ordinal))
@@ -164,7 +164,7 @@ public static class BroadcastCheck
 
         if (plan.When.Kind == BroadcastWhen.Own)
         {
-            yield return new Finding("/when/kind", "Versions are compared over one stretch of time, so all begin at one moment; choose a moment for all.");
+            yield return new Finding("/when/kind", Said("Versions are compared over one stretch of time, so all begin at one moment; choose a moment for all."));
         }
     }
 
@@ -182,16 +182,16 @@ public static class BroadcastCheck
         }
         else if (goal.Kind is "stage" or "tag" && goal.What.Trim().Length == 0)
         {
-            yield return new Finding("/goal/what", $"Say which {goal.Kind}.");
+            yield return new Finding("/goal/what", Say($"Say which {goal.Kind}."));
         }
 
         if (!IsForward(goal.Within))
         {
-            yield return new Finding("/goal/within", "Say how long it counts, as P90D for ninety days.");
+            yield return new Finding("/goal/within", Said("Say how long it counts, as P90D for ninety days."));
         }
     }
 
     private static bool IsForward(string span) => Distance.TryParse(span) is { IsZero: false } distance && !distance.Text.StartsWith('-');
 
-    private static Finding Unknown(string pointer, string word, IReadOnlyList<string> known) => new(pointer, $"“{word}” is not known here; {string.Join(", ", known)} would be right.");
+    private static Finding Unknown(string pointer, string word, IReadOnlyList<string> known) => new(pointer, Say($"“{word}” is not known here; {string.Join(", ", known)} would be right."));
 }

@@ -49,7 +49,7 @@ public static class ContactWords
             Channel.Email => "emailed",
             Channel.Text => "texted",
             Channel.Call => "called",
-            _ => "written to",
+            _ => Said("written to"),
         };
 
     /// <summary>The word of a purpose: commercial or transactional.</summary>

@@ -29,7 +29,7 @@ public sealed record Household(Guid Id, IReadOnlyList<HouseholdMember> People, s
     public static string? SalutationOf(IEnumerable<HouseholdMember> people)
     {
         var names = people.Select(p => p.FirstName).OfType<string>().ToList();
-        return names.Count == 0 ? null : $"Dear {ContactWords.Listed(names)}";
+        return names.Count == 0 ? null : Say($"Dear {ContactWords.Listed(names)}");
     }
 
     private static string? NamesOf(IReadOnlyList<HouseholdMember> people)

@@ -4,7 +4,7 @@ namespace Germinal.Core.Contact;
 public static class PersonName
 {
     /// <summary>What somebody is called of whom nothing is known.</summary>
-    public const string Nobody = "Somebody without a name";
+    public static string Nobody => Said("Somebody without a name");
 
     /// <summary>“Leila Okafor”, or what there is of it; else the address, else the number.</summary>
     public static string Of(string? first, string? last, string? email, string? mobile) =>

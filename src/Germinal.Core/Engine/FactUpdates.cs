@@ -54,7 +54,7 @@ public static class FactUpdates
         };
 
     private static ConsentEntry EntryOf(ConsentGiven c) =>
-        new(c.Channel, c.Everything ? null : Purpose.Commercial, null, c.In, ConsentBasis.Express, c.At, c.In ? "said yes" : "said no");
+        new(c.Channel, c.Everything ? null : Purpose.Commercial, null, c.In, ConsentBasis.Express, c.At, c.In ? Said("said yes") : Said("said no"));
 
     private static PersonFacts? WithField(PersonFacts person, FieldSet set)
     {

@@ -1,5 +1,5 @@
-using System.Globalization;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using NodaTime;
 using NodaTime.Text;
 
@@ -8,45 +8,36 @@ namespace Germinal.Core.Engine;
 /// <summary>Dates, times and distances as people say them.</summary>
 public static class Phrases
 {
-    private static readonly LocalDatePattern DayForm = LocalDatePattern.Create("ddd d MMMM", CultureInfo.InvariantCulture);
-    private static readonly LocalDatePattern DayWithYearForm = LocalDatePattern.Create("ddd d MMMM uuuu", CultureInfo.InvariantCulture);
-    private static readonly LocalTimePattern TimeForm = LocalTimePattern.CreateWithInvariantCulture("H:mm");
-
     /// <summary>“Tue 9 March, 9:30” on the clock of a zone.</summary>
     public static string Moment(Instant at, DateTimeZone zone)
     {
         var local = at.InZone(zone).LocalDateTime;
-        return $"{DayForm.Format(local.Date)}, {TimeForm.Format(local.TimeOfDay)}";
+        return $"{Tongue.Spoken.Dates.Day.Format(local.Date)}, {Time(local.TimeOfDay)}";
     }
 
     /// <summary>“Tue 9 March 2027”.</summary>
-    public static string Day(LocalDate date) => DayWithYearForm.Format(date);
+    public static string Day(LocalDate date) => Tongue.Spoken.Dates.DayWithYear.Format(date);
 
     /// <summary>“9:30”.</summary>
-    public static string Time(LocalTime time) => TimeForm.Format(time);
+    public static string Time(LocalTime time) => Tongue.Spoken.Dates.Time.Format(time);
 
     /// <summary>“7 days”, “a month”, “2 hours”; “at once” for nothing. The sign is left to the sentence around it.</summary>
     public static string Span(Distance offset)
     {
-        var parts = new List<string>();
-        void Part(long n, string one, string many)
-        {
-            n = Math.Abs(n);
-            if (n > 0)
-            {
-                parts.Add(n == 1 ? one : $"{n.ToString(CultureInfo.InvariantCulture)} {many}");
-            }
-        }
-
-        Part(offset.Dates.Years, "a year", "years");
-        Part(offset.Dates.Months, "a month", "months");
-        Part(offset.Dates.Weeks, "a week", "weeks");
-        Part(offset.Dates.Days, "a day", "days");
         var elapsed = offset.Elapsed;
-        Part((long)Math.Truncate(elapsed.TotalHours), "an hour", "hours");
-        Part(elapsed.Minutes, "a minute", "minutes");
-        Part(elapsed.Seconds, "a second", "seconds");
-        return parts.Count == 0 ? "at once" : string.Join(" and ", parts);
+        string?[] parts =
+        [
+            Part(offset.Dates.Years, n => Say($"{n:a year|# years}")),
+            Part(offset.Dates.Months, n => Say($"{n:a month|# months}")),
+            Part(offset.Dates.Weeks, n => Say($"{n:a week|# weeks}")),
+            Part(offset.Dates.Days, n => Say($"{n:a day|# days}")),
+            Part((long)Math.Truncate(elapsed.TotalHours), n => Say($"{n:an hour|# hours}")),
+            Part(elapsed.Minutes, n => Say($"{n:a minute|# minutes}")),
+            Part(elapsed.Seconds, n => Say($"{n:a second|# seconds}")),
+        ];
+        return string.Join(Said(" and "), parts.OfType<string>()) is { Length: > 0 } said ? said : Said("at once");
+
+        static string? Part(long n, Func<long, string> said) => n == 0 ? null : said(Math.Abs(n));
     }
 
     /// <summary>True when an offset points back in time.</summary>

@@ -76,8 +76,8 @@ public sealed record RehearsedTouch
 
     /// <summary>Why it does not go as things stand, to be shown; null where it goes, or is a task that will stand on the sheet.</summary>
     public string? WillNot =>
-        IsPaused ? "it is paused"
-        : StandsStill ? "commercial mail has stopped"
+        IsPaused ? Said("it is paused")
+        : StandsStill ? Said("commercial mail has stopped")
         : Outcome is Engine.Outcome.Skipped or Engine.Outcome.Cancelled or Engine.Outcome.Blocked ? Why.Reason(Reason)
         : null;
 

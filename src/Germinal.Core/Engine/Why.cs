@@ -20,27 +20,27 @@ public static class Why
         var when = Phrases.Moment(at, zone);
         var text = cause.Kind switch
         {
-            CauseKind.Tag => $"The tag “{cause.Detail}” was put on {when}, which starts “{program}”.",
-            CauseKind.Stage => $"They reached the stage {StageName(cause.Detail)} on {when}, which starts “{program}”.",
-            CauseKind.List => $"They joined the list “{cause.Detail}” on {when}, which starts “{program}”.",
-            CauseKind.StageAge => $"They had stood in the stage {StageName(cause.Detail)} long enough on {when}, which starts “{program}”.",
-            CauseKind.Inquiry => $"They inquired on {when}, which starts “{program}”.",
-            CauseKind.Unanswered => $"Their inquiry had not been answered by {when}, which starts “{program}”.",
-            CauseKind.Won => $"An opportunity was won on {when}, which starts “{program}”.",
-            CauseKind.Lost => $"An opportunity was lost on {when}, which starts “{program}”.",
-            CauseKind.Appointment => $"Their appointment started “{program}” on {when}.",
-            CauseKind.Link => $"They followed a link on {when}, which starts “{program}”.",
-            CauseKind.Keyword => $"They sent the word “{cause.Detail}” on {when}, which starts “{program}”.",
-            CauseKind.Finished => $"They finished “{cause.Detail}” on {when}, which starts “{program}”.",
-            CauseKind.Added => $"They came into the contact database on {when}, which starts “{program}”.",
-            CauseKind.Segment when cause.Detail.Length > 0 => $"They began to be in the segment “{cause.Detail}” on {when}, which starts “{program}”.",
-            CauseKind.Segment => $"They began to be among those “{program}” waits for on {when}, which starts it.",
-            CauseKind.Occasion => $"Their {cause.Detail} started “{program}” on {when}.",
-            CauseKind.SwitchedOn => $"They qualified when “{program}” was switched on, {when}.",
-            CauseKind.HandOver => $"“{cause.Detail}” handed over to “{program}” on {when}.",
-            CauseKind.Loop => $"“{program}” began anew on {when}.",
-            CauseKind.Broadcast => $"{cause.Detail} sent “{program}” to many at once, and they were among them when it began on {when}.",
-            CauseKind.Hand => $"{cause.Detail} started “{program}” by hand on {when}.",
+            CauseKind.Tag => Say($"The tag “{cause.Detail}” was put on {when}, which starts “{program}”."),
+            CauseKind.Stage => Say($"They reached the stage {StageName(cause.Detail)} on {when}, which starts “{program}”."),
+            CauseKind.List => Say($"They joined the list “{cause.Detail}” on {when}, which starts “{program}”."),
+            CauseKind.StageAge => Say($"They had stood in the stage {StageName(cause.Detail)} long enough on {when}, which starts “{program}”."),
+            CauseKind.Inquiry => Say($"They inquired on {when}, which starts “{program}”."),
+            CauseKind.Unanswered => Say($"Their inquiry had not been answered by {when}, which starts “{program}”."),
+            CauseKind.Won => Say($"An opportunity was won on {when}, which starts “{program}”."),
+            CauseKind.Lost => Say($"An opportunity was lost on {when}, which starts “{program}”."),
+            CauseKind.Appointment => Say($"Their appointment started “{program}” on {when}."),
+            CauseKind.Link => Say($"They followed a link on {when}, which starts “{program}”."),
+            CauseKind.Keyword => Say($"They sent the word “{cause.Detail}” on {when}, which starts “{program}”."),
+            CauseKind.Finished => Say($"They finished “{cause.Detail}” on {when}, which starts “{program}”."),
+            CauseKind.Added => Say($"They came into the contact database on {when}, which starts “{program}”."),
+            CauseKind.Segment when cause.Detail.Length > 0 => Say($"They began to be in the segment “{cause.Detail}” on {when}, which starts “{program}”."),
+            CauseKind.Segment => Say($"They began to be among those “{program}” waits for on {when}, which starts it."),
+            CauseKind.Occasion => Say($"Their {cause.Detail} started “{program}” on {when}."),
+            CauseKind.SwitchedOn => Say($"They qualified when “{program}” was switched on, {when}."),
+            CauseKind.HandOver => Say($"“{cause.Detail}” handed over to “{program}” on {when}."),
+            CauseKind.Loop => Say($"“{program}” began anew on {when}."),
+            CauseKind.Broadcast => Say($"{cause.Detail} sent “{program}” to many at once, and they were among them when it began on {when}."),
+            CauseKind.Hand => Say($"{cause.Detail} started “{program}” by hand on {when}."),
             _ => throw new ArgumentOutOfRangeException(nameof(cause)),
         };
         return new WhySentence("told", text);
@@ -57,15 +57,15 @@ public static class Why
         var day = DayOf(plan.Base, zone);
         var text = plan.Place switch
         {
-            "start" when offset is { IsZero: true } => $"It is due at once when the program starts: {due}.",
-            "start" => $"It falls {distance} {side} the start on {since}: {due}.",
-            "previous" when offset is { IsZero: true } => $"It follows the step before at once: {due}.",
-            "previous" => $"It falls {distance} {side} the step before, which settled on {since}: {due}.",
-            "occasion" when offset is { IsZero: true } => $"It falls on the occasion itself, {day}: {due}.",
-            "occasion" => $"It falls {distance} {side} the occasion on {day}: {due}.",
-            "key-date" => $"It is placed by their {plan.Base.Split(' ')[0]}: {due}.",
-            "on" or "yearly" => $"It is placed on the date {plan.Offset}: {due}.",
-            _ => $"It was due {due}.",
+            "start" when offset is { IsZero: true } => Say($"It is due at once when the program starts: {due}."),
+            "start" => Say($"It falls {distance} {side} the start on {since}: {due}."),
+            "previous" when offset is { IsZero: true } => Say($"It follows the step before at once: {due}."),
+            "previous" => Say($"It falls {distance} {side} the step before, which settled on {since}: {due}."),
+            "occasion" when offset is { IsZero: true } => Say($"It falls on the occasion itself, {day}: {due}."),
+            "occasion" => Say($"It falls {distance} {side} the occasion on {day}: {due}."),
+            "key-date" => Say($"It is placed by their {plan.Base.Split(' ')[0]}: {due}."),
+            "on" or "yearly" => Say($"It is placed on the date {plan.Offset}: {due}."),
+            _ => Say($"It was due {due}."),
         };
         return new WhySentence("told", plan.MovedByWindow ? text[..^1] + ", the next time the program may act." : text);
     }
@@ -76,53 +76,53 @@ public static class Why
         string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
         var text = (check.Kind, check.Passed) switch
         {
-            (CheckKind.RunGoing, true) => "The program was still going for them.",
-            (CheckKind.RunGoing, false) => "The program had stopped for them.",
-            (CheckKind.PersonReachable, true) => $"{person} may be contacted.",
+            (CheckKind.RunGoing, true) => Said("The program was still going for them."),
+            (CheckKind.RunGoing, false) => Said("The program had stopped for them."),
+            (CheckKind.PersonReachable, true) => Say($"{person} may be contacted."),
             (CheckKind.PersonReachable, false) => Found(0) switch
             {
-                "died" => $"{person} has died.",
-                "archived" => $"{person} is archived.",
-                _ => $"{person} is marked “do not contact”.",
+                "died" => Say($"{person} has died."),
+                "archived" => Say($"{person} is archived."),
+                _ => Say($"{person} is marked “do not contact”."),
             },
-            (CheckKind.OnlyIf, true) => Found(0) == "none" ? "The step is for everybody on the program." : "They match what the step asks for.",
-            (CheckKind.OnlyIf, false) => "They do not match what the step asks for.",
-            (CheckKind.HasReader, true) => Found(1).Length > 0 ? $"It goes to {Found(0)}, their {Found(1)}." : $"It goes to {Found(0)}, who looks after them.",
+            (CheckKind.OnlyIf, true) => Found(0) == "none" ? Said("The step is for everybody on the program.") : Said("They match what the step asks for."),
+            (CheckKind.OnlyIf, false) => Said("They do not match what the step asks for."),
+            (CheckKind.HasReader, true) => Found(1).Length > 0 ? Say($"It goes to {Found(0)}, their {Found(1)}.") : Say($"It goes to {Found(0)}, who looks after them."),
             (CheckKind.HasReader, false) when Found(0).Length == 0 => Found(1).Length > 0
-                ? $"It goes to their {Found(1)}, and they have none."
-                : "It goes to whoever looks after them, and nobody does.",
+                ? Say($"It goes to their {Found(1)}, and they have none.")
+                : Said("It goes to whoever looks after them, and nobody does."),
             (CheckKind.HasReader, false) => Found(2) switch
             {
-                "died" => $"It goes to {Found(0)}, their {Found(1)}, who has died.",
-                "archived" => $"It goes to {Found(0)}, their {Found(1)}, who is archived.",
-                _ => $"It goes to {Found(0)}, their {Found(1)}, who is marked “do not contact”.",
+                "died" => Say($"It goes to {Found(0)}, their {Found(1)}, who has died."),
+                "archived" => Say($"It goes to {Found(0)}, their {Found(1)}, who is archived."),
+                _ => Say($"It goes to {Found(0)}, their {Found(1)}, who is marked “do not contact”."),
             },
             (CheckKind.HasAddress, true) => $"{AddressWord(Found(1))} is {Found(0)}.",
             (CheckKind.HasAddress, false) => Found(0).Length == 0
-                ? $"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page."
-                : $"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}.",
-            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal) ? "Nothing sent there has come back."
-            : Found(0).Any(char.IsLetter) ? "Nothing posted there has come back."
-            : "Nothing says that the number is wrong.",
-            (CheckKind.NotSuppressed, false) => $"Mail to {Found(0)} came back before, so nothing is sent there.",
+                ? Say($"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page.")
+                : Say($"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}."),
+            (CheckKind.NotSuppressed, true) => Found(0).Contains('@', StringComparison.Ordinal) ? Said("Nothing sent there has come back.")
+            : Found(0).Any(char.IsLetter) ? Said("Nothing posted there has come back.")
+            : Said("Nothing says that the number is wrong."),
+            (CheckKind.NotSuppressed, false) => Say($"Mail to {Found(0)} came back before, so nothing is sent there."),
             (CheckKind.Consent, _) => Consent(check, zone),
-            (CheckKind.OnePerHousehold, true) => "It goes once to a household, and nobody they live with had it that day.",
-            (CheckKind.OnePerHousehold, false) => "It goes once to a household, and somebody they live with had it that day.",
+            (CheckKind.OnePerHousehold, true) => Said("It goes once to a household, and nobody they live with had it that day."),
+            (CheckKind.OnePerHousehold, false) => Said("It goes once to a household, and somebody they live with had it that day."),
             (CheckKind.InTime, true) => Found(0).Length == 0
-                ? "It may come however late."
-                : $"It came in time: it had until {Phrases.MomentOf(Found(1), zone)}.",
-            (CheckKind.InTime, false) => $"It came too late: it had until {Phrases.MomentOf(Found(1), zone)}.",
-            (CheckKind.WindowOpen, true) => $"The program may act then; it was {Clock(Found(0))} on their clock.",
-            (CheckKind.WindowOpen, false) => $"The program may not act then; it was {Clock(Found(0))} on their clock.",
-            (CheckKind.CanBeFilled, true) => "Every merge field has a value.",
+                ? Said("It may come however late.")
+                : Say($"It came in time: it had until {Phrases.MomentOf(Found(1), zone)}."),
+            (CheckKind.InTime, false) => Say($"It came too late: it had until {Phrases.MomentOf(Found(1), zone)}."),
+            (CheckKind.WindowOpen, true) => Say($"The program may act then; it was {Clock(Found(0))} on their clock."),
+            (CheckKind.WindowOpen, false) => Say($"The program may not act then; it was {Clock(Found(0))} on their clock."),
+            (CheckKind.CanBeFilled, true) => Said("Every merge field has a value."),
             (CheckKind.CanBeFilled, false) => Found(0) == "no-sender"
-                ? "Nobody can sign it: they have no owner and the practice names nobody to stand in."
-                : $"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}.",
-            (CheckKind.Pace, true) => Found(0).Length > 0 ? $"How much they had lately does not count for this one: {Found(0)}." : "They have not had too much lately.",
+                ? Said("Nobody can sign it: they have no owner and the practice names nobody to stand in.")
+                : Say($"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}."),
+            (CheckKind.Pace, true) => Found(0).Length > 0 ? Say($"How much they had lately does not count for this one: {Found(0)}.") : Said("They have not had too much lately."),
             (CheckKind.Pace, false) =>
-                $"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : $"{Found(2)} days")}, at most {Found(1)}.",
-            (CheckKind.DailyLimit, true) => "The day’s limit is not reached.",
-            _ => $"The day’s limit of {Found(0)} is reached.",
+                Say($"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : Say($"{Found(2)} days"))}, at most {Found(1)}."),
+            (CheckKind.DailyLimit, true) => Said("The day’s limit is not reached."),
+            _ => Say($"The day’s limit of {Found(0)} is reached."),
         };
         return new WhySentence(check.Passed ? "passed" : "failed", text);
     }
@@ -140,28 +140,28 @@ public static class Why
         var source = Found(3).Length == 0 ? "" : $" ({Found(3)}{(Found(4).Length == 0 ? "" : ", " + Phrases.MomentOf(Found(4), zone))})";
         return Found(1) switch
         {
-            "missing" when check.Passed => $"Nobody has recorded that they may be {verb}, but a member let this one go ({Found(5)}).",
-            "allowed" when Found(2).Length == 0 => $"They may be {verb}: the practice needs no consent for this and they have not said no.",
+            "missing" when check.Passed => Say($"Nobody has recorded that they may be {verb}, but a member let this one go ({Found(5)})."),
+            "allowed" when Found(2).Length == 0 => Say($"They may be {verb}: the practice needs no consent for this and they have not said no."),
             "allowed" => Found(2) switch
             {
-                "inquiry" => $"They may be {verb}: they inquired{source}.",
-                "client" => $"They may be {verb}: they are a client{source}.",
-                _ => $"They may be {verb}: they said so{source}.",
+                "inquiry" => Say($"They may be {verb}: they inquired{source}."),
+                "client" => Say($"They may be {verb}: they are a client{source}."),
+                _ => Say($"They may be {verb}: they said so{source}."),
             },
-            "withdrawn" => $"They may not be {verb}: they said no{source}.",
+            "withdrawn" => Say($"They may not be {verb}: they said no{source}."),
             _ => Found(2).Length == 0
-                ? $"They may not be {verb}: nobody has recorded that they said yes."
-                : $"They may not be {verb}: what they gave has run out{source}.",
+                ? Say($"They may not be {verb}: nobody has recorded that they said yes.")
+                : Say($"They may not be {verb}: what they gave has run out{source}."),
         };
     }
 
     private static string AddressWord(string channel) =>
         channel switch
         {
-            "email" => "The email address",
-            "text" => "The mobile number",
-            "call" => "The number",
-            _ => "The postal address",
+            "email" => Said("The email address"),
+            "text" => Said("The mobile number"),
+            "call" => Said("The number"),
+            _ => Said("The postal address"),
         };
 
     private static string Clock(string time)

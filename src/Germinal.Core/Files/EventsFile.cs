@@ -58,7 +58,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
         var value = Cell("value");
         if (Moments.Read(Cell("at"), practice.Zone) is not { } at)
         {
-            errors.Add($"“{Cell("at")}” is not a moment; 2027-03-09T09:30 or 2027-03-09T14:30:00Z would be.");
+            errors.Add(Say($"“{Cell("at")}” is not a moment; 2027-03-09T09:30 or 2027-03-09T14:30:00Z would be."));
             return null;
         }
 
@@ -68,7 +68,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
             var program = programs.FirstOrDefault(p => string.Equals(p.Definition.Name, name, StringComparison.OrdinalIgnoreCase));
             if (program is null)
             {
-                errors.Add(name.Length == 0 ? "The program is missing." : $"There is no program “{name}”.");
+                errors.Add(name.Length == 0 ? Said("The program is missing.") : Say($"There is no program “{name}”."));
             }
 
             return program?.ProgramId;
@@ -84,7 +84,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
             var step = programs.First(p => p.ProgramId == id).Definition.StepOf(Cell("step"));
             if (step is null)
             {
-                errors.Add($"The program “{Cell("program")}” has no step “{Cell("step")}”.");
+                errors.Add(Say($"The program “{Cell("program")}” has no step “{Cell("step")}”."));
             }
 
             return step is null ? null : (id, step);
@@ -98,7 +98,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
                 return make(value);
             }
 
-            errors.Add($"The value is missing; {example} would be right.");
+            errors.Add(Say($"The value is missing; {example} would be right."));
             return null;
         }
 
@@ -154,7 +154,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
             case "died" or "archived":
                 return new LeftForGood(at, Cell("kind"));
             default:
-                errors.Add($"“{Cell("kind")}” is not a kind of event; {string.Join(", ", Kinds)} are.");
+                errors.Add(Say($"“{Cell("kind")}” is not a kind of event; {string.Join(", ", Kinds)} are."));
                 return null;
         }
     }
@@ -170,13 +170,13 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
 
         if (LocalDatePattern.Iso.Parse(value) is not { Success: true, Value: var date })
         {
-            errors.Add($"“{value}” is not a date; 2027-06-01 would be, or an empty value for no end.");
+            errors.Add(Say($"“{value}” is not a date; 2027-06-01 would be, or an empty value for no end."));
             return false;
         }
 
         if (date <= at.InZone(practice.Zone).Date)
         {
-            errors.Add($"{value} does not lie after the event; it holds until the beginning of that date.");
+            errors.Add(Say($"{value} does not lie after the event; it holds until the beginning of that date."));
             return false;
         }
 
@@ -195,7 +195,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
             return new AppointmentMade(at, moved ? "" : value, parts[0], moment, moved);
         }
 
-        errors.Add($"“{value}” is not an appointment; viewing@2027-03-09T14:00 would be.");
+        errors.Add(Say($"“{value}” is not an appointment; viewing@2027-03-09T14:00 would be."));
         return null;
     }
 
@@ -204,7 +204,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
         var channel = ContactWords.ChannelOf(word);
         if (channel is null)
         {
-            errors.Add($"“{word}” is not a channel; email, text, call and post are.");
+            errors.Add(Say($"“{word}” is not a channel; email, text, call and post are."));
         }
 
         return channel;
@@ -214,7 +214,7 @@ public sealed class EventsFile(Practice practice, IReadOnlyList<ProgramVersion> 
     {
         if (value is not ("hard" or "soft"))
         {
-            errors.Add($"“{value}” should be hard or soft.");
+            errors.Add(Say($"“{value}” should be hard or soft."));
             return null;
         }
 

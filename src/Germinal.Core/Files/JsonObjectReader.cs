@@ -34,7 +34,7 @@ internal sealed class JsonObjectReader
             return new JsonObjectReader(json, pointer, errors);
         }
 
-        errors.Add(new Finding(pointer, "An object { … } should stand here."));
+        errors.Add(new Finding(pointer, Said("An object { … } should stand here.")));
         return null;
     }
 
@@ -48,7 +48,7 @@ internal sealed class JsonObjectReader
         catch (JsonException e)
         {
             errors.Add(
-                new Finding("", string.Create(CultureInfo.InvariantCulture, $"This is not JSON: line {e.LineNumber + 1}, column {e.BytePositionInLine + 1}."))
+                new Finding("", Say($"This is not JSON: line {e.LineNumber + 1}, column {e.BytePositionInLine + 1}."))
             );
             return null;
         }
@@ -70,14 +70,14 @@ internal sealed class JsonObjectReader
     }
 
     /// <summary>A word that is none of those known here.</summary>
-    public T? Unknown<T>(string key, string word, string known) => Bad<T>(key, $"“{word}” is not known here; {known} would be right.");
+    public T? Unknown<T>(string key, string word, string known) => Bad<T>(key, Say($"“{word}” is not known here; {known} would be right."));
 
     /// <summary>The key <c>format</c>, which must be the one this reads.</summary>
     public void Format(string expected)
     {
         if (Text("format", required: true) is { } format && format != expected)
         {
-            Bad<object>("format", $"The format is “{format}”; this version reads {expected}.");
+            Bad<object>("format", Say($"The format is “{format}”; this version reads {expected}."));
         }
     }
 
@@ -86,11 +86,11 @@ internal sealed class JsonObjectReader
         read.Add(key);
         if (!Has(key))
         {
-            return required ? Bad<string>(key, $"“{key}” is missing.") : null;
+            return required ? Bad<string>(key, Say($"“{key}” is missing.")) : null;
         }
 
         var value = json.GetProperty(key);
-        return value.ValueKind == JsonValueKind.String ? value.GetString() : Bad<string>(key, $"“{key}” should be a text in quotes.");
+        return value.ValueKind == JsonValueKind.String ? value.GetString() : Bad<string>(key, Say($"“{key}” should be a text in quotes."));
     }
 
     /// <summary>A text that must be there and not be blank; an empty text after a finding.</summary>
@@ -99,7 +99,7 @@ internal sealed class JsonObjectReader
         var text = Text(key, required: true);
         if (text is not null && string.IsNullOrWhiteSpace(text))
         {
-            Bad<object>(key, $"“{key}” is empty.");
+            Bad<object>(key, Say($"“{key}” is empty."));
         }
 
         return text?.Trim() ?? "";
@@ -114,7 +114,7 @@ internal sealed class JsonObjectReader
         }
 
         var kind = json.GetProperty(key).ValueKind;
-        return kind == JsonValueKind.True || (kind != JsonValueKind.False && Bad<bool>(key, $"“{key}” should be true or false."));
+        return kind == JsonValueKind.True || (kind != JsonValueKind.False && Bad<bool>(key, Say($"“{key}” should be true or false.")));
     }
 
     public int Number(string key, int otherwise, int least, int most)
@@ -130,7 +130,7 @@ internal sealed class JsonObjectReader
             return n;
         }
 
-        Bad<object>(key, string.Create(CultureInfo.InvariantCulture, $"“{key}” should be a whole number from {least} to {most}."));
+        Bad<object>(key, Say($"“{key}” should be a whole number from {least} to {most}."));
         return otherwise;
     }
 
@@ -148,7 +148,7 @@ internal sealed class JsonObjectReader
             return [.. list.EnumerateArray().Select(v => v.GetInt32())];
         }
 
-        return Bad<int[]>(key, $"“{key}” should be a list of whole numbers, [60, 65].") ?? [];
+        return Bad<int[]>(key, Say($"“{key}” should be a list of whole numbers, [60, 65].")) ?? [];
     }
 
     public IReadOnlyList<string> Texts(string key)
@@ -165,7 +165,7 @@ internal sealed class JsonObjectReader
             return [.. list.EnumerateArray().Select(v => v.GetString()!)];
         }
 
-        return Bad<string[]>(key, $"“{key}” should be a list of texts.") ?? [];
+        return Bad<string[]>(key, Say($"“{key}” should be a list of texts.")) ?? [];
     }
 
     public T Choice<T>(string key, T otherwise, params (string Word, T Value)[] choices)
@@ -191,7 +191,7 @@ internal sealed class JsonObjectReader
     public Distance? Duration(string key)
     {
         var text = Text(key);
-        return text is null ? null : Distance.TryParse(text) ?? Bad<Distance>(key, $"“{text}” is not a duration; P7D, -P1D, P1M or PT2H would be.");
+        return text is null ? null : Distance.TryParse(text) ?? Bad<Distance>(key, Say($"“{text}” is not a duration; P7D, -P1D, P1M or PT2H would be."));
     }
 
     /// <summary>A duration that must be there; none of no length after a finding.</summary>
@@ -200,7 +200,7 @@ internal sealed class JsonObjectReader
         if (!Has(key))
         {
             read.Add(key);
-            Bad<object>(key, $"“{key}” is missing; a duration like P7D or PT2H would be right.");
+            Bad<object>(key, Say($"“{key}” is missing; a duration like P7D or PT2H would be right."));
         }
 
         return Duration(key) ?? Distance.Zero;
@@ -215,7 +215,7 @@ internal sealed class JsonObjectReader
         }
 
         var parsed = TimesOfDay.Form.Parse(text);
-        return parsed.Success ? parsed.Value : Bad<LocalTime?>(key, $"“{text}” is not a time of day; 09:30 would be.");
+        return parsed.Success ? parsed.Value : Bad<LocalTime?>(key, Say($"“{text}” is not a time of day; 09:30 would be."));
     }
 
     public LocalDate? Date(string key)
@@ -226,7 +226,7 @@ internal sealed class JsonObjectReader
             return null;
         }
 
-        return Core.Time.Dates.TryParse(text) is { } date ? date : Bad<LocalDate?>(key, $"“{text}” is not a date; 2027-12-24 would be.");
+        return Core.Time.Dates.TryParse(text) is { } date ? date : Bad<LocalDate?>(key, Say($"“{text}” is not a date; 2027-12-24 would be."));
     }
 
     /// <summary>A list of week days.</summary>
@@ -238,7 +238,7 @@ internal sealed class JsonObjectReader
             var day = Array.Find(FileWords.Days, d => d.Word == word);
             if (day.Word is null)
             {
-                Unknown<object>(key, word, "mon, tue, wed, thu, fri, sat, sun");
+                Unknown<object>(key, word, Said("mon, tue, wed, thu, fri, sat, sun"));
             }
             else
             {
@@ -261,7 +261,7 @@ internal sealed class JsonObjectReader
             }
             else
             {
-                Bad<object>(key, $"“{word}” is not a date; 2027-12-24 would be.");
+                Bad<object>(key, Say($"“{word}” is not a date; 2027-12-24 would be."));
             }
         }
 
@@ -289,7 +289,7 @@ internal sealed class JsonObjectReader
         var list = json.GetProperty(key);
         if (list.ValueKind != JsonValueKind.Array)
         {
-            return Bad<T[]>(key, $"“{key}” should be a list [ … ].") ?? [];
+            return Bad<T[]>(key, Say($"“{key}” should be a list [ … ].")) ?? [];
         }
 
         return
@@ -313,7 +313,7 @@ internal sealed class JsonObjectReader
             Errors.Add(
                 new Finding(
                     $"{Pointer}/{property.Name.Replace("~", "~0", StringComparison.Ordinal).Replace("/", "~1", StringComparison.Ordinal)}",
-                    $"“{property.Name}” is not known here."
+                    Say($"“{property.Name}” is not known here.")
                 )
             );
         }

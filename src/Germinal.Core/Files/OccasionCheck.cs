@@ -20,14 +20,14 @@ public static class OccasionCheck
             var pointer = string.Create(CultureInfo.InvariantCulture, $"/startsWhen/{i}");
             if (occasion!.Years.Count > 0)
             {
-                yield return Warning(pointer, $"Somebody whose {occasion.Date} has no year is left out: which year it is cannot be counted for them.");
+                yield return Warning(pointer, Say($"Somebody whose {occasion.Date} has no year is left out: which year it is cannot be counted for them."));
             }
 
             if (IsGreeting(occasion) && program.Window is { Roll: Time.Roll.Forward } window && MissedDays(window.Days) is { Count: > 0 } missed)
             {
                 yield return Warning(
                     pointer,
-                    $"It does not write on {string.Join(" and ", missed)}: a birthday on such a day is written to on the next one. For a greeting, every day is usual."
+                    Say($"It does not write on {string.Join(" and ", missed)}: a birthday on such a day is written to on the next one. For a greeting, every day is usual.")
                 );
             }
         }
@@ -43,7 +43,7 @@ public static class OccasionCheck
             {
                 yield return Warning(
                     $"{place.Pointer}/lateLimit",
-                    $"This may still go when it is {Engine.Phrases.Span(late)} late. A greeting is rarely wanted after a day or two."
+                    Say($"This may still go when it is {Engine.Phrases.Span(late)} late. A greeting is rarely wanted after a day or two.")
                 );
             }
         }

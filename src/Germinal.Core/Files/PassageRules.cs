@@ -25,11 +25,11 @@ public static partial class PassageRules
                 rules.Add(rule);
                 if (rule.Leaves.FirstOrDefault(l => OnlyInSteps.Contains(l.Field, StringComparer.Ordinal)) is { } leaf)
                 {
-                    errors.Add(new Finding(pointer, $"A passage of a letter cannot ask for “{leaf.Field}”; the step’s “only if” can."));
+                    errors.Add(new Finding(pointer, Say($"A passage of a letter cannot ask for “{leaf.Field}”; the step’s “only if” can.")));
                 }
             }
 
-            errors.AddRange(wrong.Select(w => new Finding(pointer, $"A passage that stands only for some: {w.Message}")));
+            errors.AddRange(wrong.Select(w => new Finding(pointer, Say($"A passage that stands only for some: {w.Message}"))));
         }
 
         return rules;

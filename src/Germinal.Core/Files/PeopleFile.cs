@@ -53,13 +53,13 @@ public static class PeopleFile
         var findings = new List<string>();
         if (!header.Contains("id", StringComparer.Ordinal))
         {
-            findings.Add("The column “id” is missing; every person needs one.");
+            findings.Add(Said("The column “id” is missing; every person needs one."));
         }
 
         findings.AddRange(
-            header.Where(c => !IsColumn(c)).Select(c => $"“{c}” is not a column; {string.Join(", ", Columns)}, date:NAME and custom:NAME are.")
+            header.Where(c => !IsColumn(c)).Select(c => Say($"“{c}” is not a column; {string.Join(", ", Columns)}, date:NAME and custom:NAME are."))
         );
-        findings.AddRange(header.GroupBy(c => c, StringComparer.Ordinal).Where(g => g.Count() > 1).Select(g => $"The column “{g.Key}” stands there twice."));
+        findings.AddRange(header.GroupBy(c => c, StringComparer.Ordinal).Where(g => g.Count() > 1).Select(g => Say($"The column “{g.Key}” stands there twice.")));
         return findings;
     }
 
@@ -73,13 +73,13 @@ public static class PeopleFile
         var id = Cell("id");
         if (id is null)
         {
-            errors.Add("The id is missing.");
+            errors.Add(Said("The id is missing."));
         }
 
         var zone = Cell("zone");
         if (zone is not null && LocalClock.Zone(zone) is null)
         {
-            errors.Add($"There is no zone “{zone}”; an IANA name like America/Denver would be right.");
+            errors.Add(Say($"There is no zone “{zone}”; an IANA name like America/Denver would be right."));
         }
 
         var owner = Cell("owner");
@@ -97,7 +97,7 @@ public static class PeopleFile
             }
             else
             {
-                errors.Add($"“{text}” in {column} is not a date; 1990-02-28 or --02-28 would be.");
+                errors.Add(Say($"“{text}” in {column} is not a date; 1990-02-28 or --02-28 would be."));
             }
         }
 
@@ -217,7 +217,7 @@ public static class PeopleFile
 
         if (text is not ("yes" or "true" or "1"))
         {
-            errors.Add($"“{text}” in {column} should be yes or no.");
+            errors.Add(Say($"“{text}” in {column} should be yes or no."));
         }
 
         return true;
@@ -236,7 +236,7 @@ public static class PeopleFile
             return moment;
         }
 
-        errors.Add($"“{text}” in {column} is not a date; 2027-03-09 would be.");
+        errors.Add(Say($"“{text}” in {column} is not a date; 2027-03-09 would be."));
         return NodaConstants.UnixEpoch;
     }
 
@@ -258,12 +258,12 @@ public static class PeopleFile
         };
         if (basis is null)
         {
-            errors.Add($"“{text}” in {column} is not a consent; in, out, inquiry@2027-03-09 or client@2027-03-09 would be.");
+            errors.Add(Say($"“{text}” in {column} is not a consent; in, out, inquiry@2027-03-09 or client@2027-03-09 would be."));
             return null;
         }
 
         // One without a date was always so.
         var at = date is null ? Instant.MinValue : LocalClock.At(date.Value.AtMidnight(), practice.Zone);
-        return new ConsentEntry(channel, Purpose.Commercial, null, parts[0] != "out", basis.Value, at, "people file");
+        return new ConsentEntry(channel, Purpose.Commercial, null, parts[0] != "out", basis.Value, at, Said("people file"));
     }
 }

@@ -61,7 +61,7 @@ public static partial class PracticeFile
             errors.Add(
                 new Finding(
                     string.Create(CultureInfo.InvariantCulture, $"/members/{twice.Last().i}/id"),
-                    $"Two members have the id “{twice.Key}”; each needs its own."
+                    Say($"Two members have the id “{twice.Key}”; each needs its own.")
                 )
             );
         }
@@ -85,7 +85,7 @@ public static partial class PracticeFile
 
         if (name.Length > 0)
         {
-            root.Bad<object>("zone", $"There is no zone “{name}”; an IANA name like America/New_York would be right.");
+            root.Bad<object>("zone", Say($"There is no zone “{name}”; an IANA name like America/New_York would be right."));
         }
 
         return DateTimeZone.Utc;
@@ -98,17 +98,17 @@ public static partial class PracticeFile
         o.Done();
         if (from < QuietHours.Widest.From)
         {
-            o.Bad<object>("from", "Texts and calls never go before 08:00; a practice may narrow the hours, not widen them.");
+            o.Bad<object>("from", Said("Texts and calls never go before 08:00; a practice may narrow the hours, not widen them."));
         }
 
         if (to > QuietHours.Widest.To)
         {
-            o.Bad<object>("to", "Texts and calls never go after 21:00; a practice may narrow the hours, not widen them.");
+            o.Bad<object>("to", Said("Texts and calls never go after 21:00; a practice may narrow the hours, not widen them."));
         }
 
         if (to <= from)
         {
-            o.Bad<object>("to", $"These hours never open: they end at {TimesOfDay.Text(to)} and begin at {TimesOfDay.Text(from)}.");
+            o.Bad<object>("to", Say($"These hours never open: they end at {TimesOfDay.Text(to)} and begin at {TimesOfDay.Text(from)}."));
         }
 
         return new QuietHours(from, to);
@@ -142,7 +142,7 @@ public static partial class PracticeFile
         var per = o.NeededDuration("per");
         if (o.Has("per") && (per.HasTimePart || per.Dates.Years != 0 || per.Dates.Months != 0 || per.WholeDays < 1))
         {
-            o.Bad<object>("per", $"“{per}” should be whole days; P1D or P7D would be right.");
+            o.Bad<object>("per", Say($"“{per}” should be whole days; P1D or P7D would be right."));
         }
 
         var channels = new List<Channel>();
@@ -162,7 +162,7 @@ public static partial class PracticeFile
         {
             o.Bad<object>(
                 o.Has("max") ? "channels" : "max",
-                "A pace rule says how many, in how many days, over which channels: {\"max\":1,\"per\":\"P1D\",\"channels\":[\"email\",\"text\"]}."
+                Said("A pace rule says how many, in how many days, over which channels: {\"max\":1,\"per\":\"P1D\",\"channels\":[\"email\",\"text\"]}.")
             );
         }
 
@@ -193,7 +193,7 @@ public static partial class PracticeFile
         var email = root.Text("email") ?? "";
         if (email.Length > 0 && !Addresses.IsEmail(email))
         {
-            root.Bad<object>("email", $"“{email}” is not an email address; office@example.com would be.");
+            root.Bad<object>("email", Say($"“{email}” is not an email address; office@example.com would be."));
         }
 
         return email;
@@ -210,7 +210,7 @@ public static partial class PracticeFile
         };
         if (member.Email.Length > 0 && !Addresses.IsEmail(member.Email))
         {
-            o.Bad<object>("email", $"“{member.Email}” is not an email address; ada@example.com would be.");
+            o.Bad<object>("email", Say($"“{member.Email}” is not an email address; ada@example.com would be."));
         }
 
         o.Done();

@@ -21,12 +21,12 @@ public static class ProgramCheck
         var findings = new List<Finding>();
         if (program.Steps.Count == 0)
         {
-            findings.Add(new Finding("/steps", "This program has no steps. Add at least one email, call or hand-over."));
+            findings.Add(new Finding("/steps", Said("This program has no steps. Add at least one email, call or hand-over.")));
         }
 
         if (program.StartsWhen.Count == 0)
         {
-            findings.Add(new Finding("/startsWhen", "Nothing starts this program. Say when it starts, or that it starts by hand."));
+            findings.Add(new Finding("/startsWhen", Said("Nothing starts this program. Say when it starts, or that it starts by hand.")));
         }
 
         foreach (var (trigger, i) in program.StartsWhen.Select((t, i) => (t, i)))
@@ -36,7 +36,7 @@ public static class ProgramCheck
                 findings.Add(
                     new Finding(
                         string.Create(CultureInfo.InvariantCulture, $"/startsWhen/{i}/program"),
-                        $"There is no program “{finished.Program}” to wait for."
+                        Say($"There is no program “{finished.Program}” to wait for.")
                     )
                 );
             }
@@ -57,7 +57,7 @@ public static class ProgramCheck
             findings.Add(
                 new Finding(
                     loop.Pointer,
-                    "This program hands over to itself with no day in between and would never end. Put at least one day before the hand-over."
+                    Said("This program hands over to itself with no day in between and would never end. Put at least one day before the hand-over.")
                 )
             );
         }
@@ -88,27 +88,27 @@ public static class ProgramCheck
         if (earlier is null)
         {
             yield return exists
-                ? $"The fork asks about “{asked}”, which comes later; it can only ask about a step that comes before it."
-                : $"There is no step “{asked}” to ask about.";
+                ? Say($"The fork asks about “{asked}”, which comes later; it can only ask about a step that comes before it.")
+                : Say($"There is no step “{asked}” to ask about.");
             yield break;
         }
 
         if (earlier.To is not null)
         {
-            yield return $"“{asked}” is a message that somebody else reads; a fork asks what the person did.";
+            yield return Say($"“{asked}” is a message that somebody else reads; a fork asks what the person did.");
             yield break;
         }
 
         var (fits, kinds) = question switch
         {
-            AskOpened => (earlier is EmailStep, "an email"),
-            AskLinkFollowed or AskBounced => (earlier is EmailStep or TextStep, "an email or a text"),
-            AskCallEnded => (earlier is CallStep, "a call"),
-            _ => (earlier.Channel is not null, "an email, a text, a call or a note"),
+            AskOpened => (earlier is EmailStep, Said("an email")),
+            AskLinkFollowed or AskBounced => (earlier is EmailStep or TextStep, Said("an email or a text")),
+            AskCallEnded => (earlier is CallStep, Said("a call")),
+            _ => (earlier.Channel is not null, Said("an email, a text, a call or a note")),
         };
         if (!fits)
         {
-            yield return $"“{asked}” is a step of the kind {earlier.Kind}; this question is about {kinds}.";
+            yield return Say($"“{asked}” is a step of the kind {earlier.Kind}; this question is about {kinds}.");
         }
     }
 
@@ -138,7 +138,7 @@ public static class ProgramCheck
                             first,
                             new Finding(
                                 edge.Pointer,
-                                $"{string.Join(", ", way.Select(p => $"“{p.Name}”"))} hand over to each other with no day in between and would never end. Put at least one day before a hand-over, or let one of them start only once."
+                                Say($"{string.Join(", ", way.Select(p => $"“{p.Name}”"))} hand over to each other with no day in between and would never end. Put at least one day before a hand-over, or let one of them start only once.")
                             )
                         )
                     );
@@ -182,8 +182,8 @@ public static class ProgramCheck
     /// <param name="practice">The practice.</param>
     public static Finding? SenderFinding(string pointer, string key, string? named, Practice practice) =>
         named is null || practice.Named(named) is not null ? null
-        : named == Practice.ItselfHandle ? new Finding($"{pointer}/{key}", "The practice has no address of its own. Give it one under The practice, or name a member.")
-        : new Finding($"{pointer}/{key}", $"“{named}” is no member of the practice; owner, {string.Join(", ", practice.Members.Append(practice.Itself).OfType<Member>().Select(m => m.Handle))} are.");
+        : named == Practice.ItselfHandle ? new Finding($"{pointer}/{key}", Said("The practice has no address of its own. Give it one under The practice, or name a member."))
+        : new Finding($"{pointer}/{key}", Say($"“{named}” is no member of the practice; owner, {string.Join(", ", practice.Members.Append(practice.Itself).OfType<Member>().Select(m => m.Handle))} are."));
 
     /// <summary>A policy the program goes by that the practice does not have, and topics it does not allow.</summary>
     public static IEnumerable<Finding> PolicyFindings(ProgramDefinition program, Practice practice)
@@ -197,13 +197,13 @@ public static class ProgramCheck
         {
             yield return new Finding(
                 "/policy",
-                $"There is no policy “{name}”{(practice.Policies.Count == 0 ? "" : $"; {string.Join(", ", practice.Policies.Keys.Order(StringComparer.OrdinalIgnoreCase))} are")}. Until it is chosen anew, the practice's own counts."
+                Say($"There is no policy “{name}”{(practice.Policies.Count == 0 ? "" : $"; {string.Join(", ", practice.Policies.Keys.Order(StringComparer.OrdinalIgnoreCase))} are")}. Until it is chosen anew, the practice's own counts.")
             );
             yield break;
         }
 
         bool Allowed(string? topic) => topic is null || policy.Topics.Count == 0 || policy.Topics.Contains(topic, StringComparer.OrdinalIgnoreCase);
-        string Wrong(string topic) => $"The policy “{policy.Name}” is not for “{topic}”; it is for {string.Join(", ", policy.Topics)}.";
+        string Wrong(string topic) => Say($"The policy “{policy.Name}” is not for “{topic}”; it is for {string.Join(", ", policy.Topics)}.");
         if (!Allowed(program.Topic))
         {
             yield return new Finding("/topic", Wrong(program.Topic!));
@@ -237,13 +237,13 @@ public static class ProgramCheck
         if (step is TextStep or NoteStep && step.To is ToOwner)
         {
             findings.Add(
-                new Finding($"{place.Pointer}/to", $"“{step.Id}” goes to the owner, who is reached by email; an email would be right, or a message to you.")
+                new Finding($"{place.Pointer}/to", Say($"“{step.Id}” goes to the owner, who is reached by email; an email would be right, or a message to you."))
             );
         }
 
         if (step is HandOverStep hand && !Same(hand.Program, program.Name) && !others.Contains(hand.Program))
         {
-            findings.Add(new Finding($"{place.Pointer}/program", $"There is no program “{hand.Program}” to hand over to."));
+            findings.Add(new Finding($"{place.Pointer}/program", Say($"There is no program “{hand.Program}” to hand over to.")));
         }
 
         if (step.When is FromOccasion && !program.StartsWhen.Any(t => t is OccasionTrigger or AppointmentTrigger))
@@ -251,7 +251,7 @@ public static class ProgramCheck
             findings.Add(
                 new Finding(
                     $"{place.Pointer}/when/from",
-                    "This step is placed by the occasion, but no occasion starts the program; it would always be skipped.",
+                    Said("This step is placed by the occasion, but no occasion starts the program; it would always be skipped."),
                     IsWarning: true
                 )
             );
@@ -268,7 +268,7 @@ public static class ProgramCheck
             findings.Add(
                 new Finding(
                     "/window",
-                    $"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {TimesOfDay.Text(window.From)} to {TimesOfDay.Text(window.To)}."
+                    Say($"The window never opens for “{step.Id}”: texts and calls go from 8:00 to 21:00 on the person’s clock, and it opens from {TimesOfDay.Text(window.From)} to {TimesOfDay.Text(window.To)}.")
                 )
             );
         }
@@ -278,13 +278,13 @@ public static class ProgramCheck
         (step, key) switch
         {
             (EmailStep { Letter: not null }, _) => null,
-            (EmailStep, "subject") => "This email has no subject.",
-            (EmailStep, _) => "This email says nothing yet.",
-            (TextStep, _) => "This text says nothing yet.",
-            (NoteStep, _) => "This note says nothing yet.",
-            (DoStep, _) => "This task says nothing yet.",
-            (PostStep, _) => "This post says nothing yet.",
-            (TellMeStep, _) => "This message says nothing yet.",
+            (EmailStep, "subject") => Said("This email has no subject."),
+            (EmailStep, _) => Said("This email says nothing yet."),
+            (TextStep, _) => Said("This text says nothing yet."),
+            (NoteStep, _) => Said("This note says nothing yet."),
+            (DoStep, _) => Said("This task says nothing yet."),
+            (PostStep, _) => Said("This post says nothing yet."),
+            (TellMeStep, _) => Said("This message says nothing yet."),
             _ => null,
         };
 
@@ -293,7 +293,7 @@ public static class ProgramCheck
         var reached = flow.Steps.Count == 0 ? [] : flow.From(0).ToHashSet(ReferenceEqualityComparer.Instance);
         foreach (var place in flow.Steps.Where(s => !reached.Contains(s.Step)))
         {
-            findings.Add(new Finding(place.Pointer, $"“{place.Step.Id}” is never reached: the program ends before it.", IsWarning: true));
+            findings.Add(new Finding(place.Pointer, Say($"“{place.Step.Id}” is never reached: the program ends before it."), IsWarning: true));
         }
     }
 
@@ -312,7 +312,7 @@ public static class ProgramCheck
                 findings.Add(
                     new Finding(
                         $"{place.Pointer}/when/offset",
-                        "This step is placed before the one above it; it will go right after it instead.",
+                        Said("This step is placed before the one above it; it will go right after it instead."),
                         IsWarning: true
                     )
                 );
@@ -329,7 +329,7 @@ public static class ProgramCheck
                 findings.Add(
                     new Finding(
                         $"{place.Pointer}/when/offset",
-                        "This step is placed earlier than one above it. Steps go in the written order, so it will wait for that one.",
+                        Said("This step is placed earlier than one above it. Steps go in the written order, so it will wait for that one."),
                         IsWarning: true
                     )
                 );

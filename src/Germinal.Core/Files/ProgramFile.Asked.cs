@@ -24,7 +24,7 @@ public static partial class ProgramFile
         var question = new ProgramQuestion(
             o.Needed("id"),
             o.Needed("ask"),
-            o.Has("kind") ? o.Choice("kind", QuestionKind.Text, QuestionKinds) : o.Bad<QuestionKind>("kind", "A question needs a kind; stage would be right."),
+            o.Has("kind") ? o.Choice("kind", QuestionKind.Text, QuestionKinds) : o.Bad<QuestionKind>("kind", Said("A question needs a kind; stage would be right.")),
             o.Text("default"),
             o.Texts("into"),
             o.List("choices", ReadChoice)
@@ -32,12 +32,12 @@ public static partial class ProgramFile
         o.Done();
         if (question.Into.Count == 0)
         {
-            o.Bad<object>("into", "An answer has to go somewhere; [\"/startsWhen/0/stage\"] would be right.");
+            o.Bad<object>("into", Said("An answer has to go somewhere; [\"/startsWhen/0/stage\"] would be right."));
         }
 
         if (question.Kind == QuestionKind.Choice != question.Choices.Count > 0)
         {
-            o.Bad<object>("choices", "A question of the kind choice needs choices, [{ \"words\": …, \"value\": … }], and no other kind has them.");
+            o.Bad<object>("choices", Said("A question of the kind choice needs choices, [{ \"words\": …, \"value\": … }], and no other kind has them."));
         }
 
         return question;
@@ -46,7 +46,7 @@ public static partial class ProgramFile
     private static QuestionChoice? ReadChoice(JsonObjectReader o)
     {
         var words = o.Needed("words");
-        var value = o.Has("value") ? o.Raw("value").GetRawText() : o.Bad<string>("value", "A choice needs a value to put into the file.");
+        var value = o.Has("value") ? o.Raw("value").GetRawText() : o.Bad<string>("value", Said("A choice needs a value to put into the file."));
         o.Done();
         return value is null ? null : new QuestionChoice(words, value);
     }
@@ -60,12 +60,12 @@ public static partial class ProgramFile
             var pointer = string.Create(System.Globalization.CultureInfo.InvariantCulture, $"/questions/{i}");
             if (!ids.Add(program.Questions[i].Id))
             {
-                errors.Add(new Finding($"{pointer}/id", $"Two questions have the id “{program.Questions[i].Id}”; each needs its own."));
+                errors.Add(new Finding($"{pointer}/id", Say($"Two questions have the id “{program.Questions[i].Id}”; each needs its own.")));
             }
 
             foreach (var into in program.Questions[i].Into.Where(p => !Leads(json, p)))
             {
-                errors.Add(new Finding($"{pointer}/into", $"“{into}” leads to nothing in this file; /startsWhen/0/stage would lead to the stage of its first start."));
+                errors.Add(new Finding($"{pointer}/into", Say($"“{into}” leads to nothing in this file; /startsWhen/0/stage would lead to the stage of its first start.")));
             }
         }
     }

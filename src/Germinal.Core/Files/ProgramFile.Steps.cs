@@ -21,12 +21,12 @@ public static partial class ProgramFile
         var sender = o.Text("sender");
         if (late is { } limit && limit.Text.StartsWith('-'))
         {
-            o.Bad<object?>("lateLimit", $"“{limit}” points back in time; P3D would be right.");
+            o.Bad<object?>("lateLimit", Say($"“{limit}” points back in time; P3D would be right."));
         }
 
         if (kind == "email" && o.Has("letter") && (o.Has("subject") || o.Has("body")))
         {
-            o.Bad<object?>("letter", "An email has a letter of the practice or words of its own; leave out “letter”, or “subject” and “body”.");
+            o.Bad<object?>("letter", Said("An email has a letter of the practice or words of its own; leave out “letter”, or “subject” and “body”."));
         }
 
         Step? step = kind switch
@@ -82,14 +82,14 @@ public static partial class ProgramFile
             "hand-over" => new HandOverStep { Id = id, Program = o.Needed("program") },
             "end" => new EndStep { Id = id },
             null => null,
-            _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, post, tell-me, change, fork, split, hand-over, end"),
+            _ => o.Unknown<Step>("kind", kind, Said("email, text, call, note, task, post, tell-me, change, fork, split, hand-over, end")),
         };
         var to = step is EmailStep or TextStep or NoteStep ? ReadTo(o) : null;
         var once = step?.Channel is not null && o.Flag("onePerHousehold");
         var otherwise = step is EmailStep or TextStep or NoteStep ? ReadOtherwise(o, when) : null;
         if (otherwise is not null && (to ?? otherwise.To) is not null)
         {
-            o.Bad<object>("otherwise", "Only a message to the person goes by another way in its place; leave out “to”, or “otherwise”.");
+            o.Bad<object>("otherwise", Said("Only a message to the person goes by another way in its place; leave out “to”, or “otherwise”."));
         }
 
         o.Done(step is null);
@@ -121,7 +121,7 @@ public static partial class ProgramFile
         var other = ReadStep(inner);
         if (other is not (null or EmailStep or TextStep or NoteStep))
         {
-            return o.Bad<Step>("otherwise", $"A message may go by another way in its place: an email, a text or a note; “{other.Kind}” is none.");
+            return o.Bad<Step>("otherwise", Say($"A message may go by another way in its place: an email, a text or a note; “{other.Kind}” is none."));
         }
 
         return own || other is null || when is null ? other : other with { When = when };
@@ -134,7 +134,7 @@ public static partial class ProgramFile
             return null;
         }
 
-        return Guid.TryParse(text, out var picture) ? picture : o.Bad<Guid?>("picture", $"“{text}” is no picture of the practice; choose it on the program’s page.");
+        return Guid.TryParse(text, out var picture) ? picture : o.Bad<Guid?>("picture", Say($"“{text}” is no picture of the practice; choose it on the program’s page."));
     }
 
     private static SendTo? ReadTo(JsonObjectReader o)
@@ -155,7 +155,7 @@ public static partial class ProgramFile
         {
             null or "person" => null,
             "owner" => new ToOwner(),
-            { } word => o.Unknown<SendTo>("to", word, "person, owner or {\"relation\": NAME}"),
+            { } word => o.Unknown<SendTo>("to", word, Said("person, owner or {\"relation\": NAME}")),
         };
     }
 
@@ -164,7 +164,7 @@ public static partial class ProgramFile
         var slack = o.Duration("slack") ?? CallStep.DefaultSlack;
         if (slack.HasTimePart || slack.Dates.Years != 0 || slack.Dates.Months != 0 || slack.Text.StartsWith('-'))
         {
-            o.Bad<object>("slack", $"A call moves by whole working days; P2D would be right, “{slack}” is not.");
+            o.Bad<object>("slack", Say($"A call moves by whole working days; P2D would be right, “{slack}” is not."));
         }
 
         return slack;
@@ -182,7 +182,7 @@ public static partial class ProgramFile
         }
         else if (!o.Has("if"))
         {
-            o.Bad<object>("if", "A fork needs a question; {\"kind\":\"opened\",\"step\":…} or a rule would be right.");
+            o.Bad<object>("if", Said("A fork needs a question; {\"kind\":\"opened\",\"step\":…} or a rule would be right."));
         }
 
         return new ForkStep
@@ -207,7 +207,7 @@ public static partial class ProgramFile
             "call-ended" => new AskCallEnded(o.Needed("step"), o.Needed("outcome")),
             "form-sent" => new AskFormSent(o.Needed("form")),
             null => null,
-            _ => o.Unknown<Question>("kind", kind, "opened, link-followed, replied, bounced, call-ended, form-sent, or a rule"),
+            _ => o.Unknown<Question>("kind", kind, Said("opened, link-followed, replied, bounced, call-ended, form-sent, or a rule")),
         };
         o.Done(question is null);
         return question;
@@ -222,7 +222,7 @@ public static partial class ProgramFile
                 var passage = new Passage(p.Number("share", 1, 1, 1000), p.List("steps", ReadStep));
                 if (!p.Has("share"))
                 {
-                    p.Bad<object>("share", "“share” is missing; 50 would be right.");
+                    p.Bad<object>("share", Said("“share” is missing; 50 would be right."));
                 }
 
                 p.Done();
@@ -231,7 +231,7 @@ public static partial class ProgramFile
         );
         if (passages.Count < 2)
         {
-            o.Bad<object>("passages", "A split needs at least two passages, [{ \"share\": 50, \"steps\": [] }, …].");
+            o.Bad<object>("passages", Said("A split needs at least two passages, [{ \"share\": 50, \"steps\": [] }, …]."));
         }
 
         return new SplitStep { Id = id, Passages = passages };
@@ -251,7 +251,7 @@ public static partial class ProgramFile
             : [];
         if (changes.Count == 0 && o.Raw("set").ValueKind == JsonValueKind.Array && o.Raw("set").GetArrayLength() == 0)
         {
-            o.Bad<object>("set", "A change needs at least one thing to change; {\"tag\":\"warm\"} would be right.");
+            o.Bad<object>("set", Said("A change needs at least one thing to change; {\"tag\":\"warm\"} would be right."));
         }
 
         return changes;
@@ -264,7 +264,7 @@ public static partial class ProgramFile
         var given = keys.Where(o.Has).ToList();
         if (given.Count != 1)
         {
-            return o.Bad<FactChange>("", "One of tag, tagOff, list, listOff, stage, or field with value should stand here.");
+            return o.Bad<FactChange>("", Said("One of tag, tagOff, list, listOff, stage, or field with value should stand here."));
         }
 
         switch (given[0])
@@ -290,7 +290,7 @@ public static partial class ProgramFile
                 change =
                     field.StartsWith("custom:", StringComparison.Ordinal) && field.Length > 7
                         ? new SetCustom(field[7..], value)
-                        : o.Bad<FactChange>("field", $"“{field}” cannot be set by a program; custom:NAME can.");
+                        : o.Bad<FactChange>("field", Say($"“{field}” cannot be set by a program; custom:NAME can."));
                 break;
         }
 
@@ -307,7 +307,7 @@ public static partial class ProgramFile
             var offset = o.Duration("offset") ?? Distance.Zero;
             if (offset.HasTimePart && at is not null)
             {
-                o.Bad<object?>("at", $"The offset {offset} keeps the exact moment; leave out “at”, or give the offset in days.");
+                o.Bad<object?>("at", Say($"The offset {offset} keeps the exact moment; leave out “at”, or give the offset in days."));
             }
 
             return offset;
@@ -321,10 +321,10 @@ public static partial class ProgramFile
             "on" => o.Date("date") is { } d ? new OnDate(d, at) : null,
             "yearly" => YearlyDate.TryParse(o.Needed("date")) is { } y
                 ? new OnYearly(y, at)
-                : o.Bad<When?>("date", "This is not a day of the year; --12-24 would be."),
+                : o.Bad<When?>("date", Said("This is not a day of the year; --12-24 would be.")),
             "key-date" => new FromKeyDate(o.Needed("date"), Away(), at),
             null => null,
-            _ => o.Unknown<When>("from", from, "start, previous, occasion, on, yearly, key-date"),
+            _ => o.Unknown<When>("from", from, Said("start, previous, occasion, on, yearly, key-date")),
         };
         o.Done(when is null);
         return when;

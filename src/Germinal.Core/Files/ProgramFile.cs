@@ -69,7 +69,7 @@ public static partial class ProgramFile
         CheckQuestionsAsked(program, json, errors);
         if (root.Has("name") && program.Name.Length == 0)
         {
-            errors.Add(new Finding("/name", "A program needs a name."));
+            errors.Add(new Finding("/name", Said("A program needs a name.")));
         }
 
         CheckIds(program, errors);
@@ -83,7 +83,7 @@ public static partial class ProgramFile
         {
             if (!seen.Add(place.Step.Id) && place.Step.Id.Length > 0)
             {
-                errors.Add(new Finding($"{place.Pointer}/id", $"Two steps have the id “{place.Step.Id}”; each needs its own."));
+                errors.Add(new Finding($"{place.Pointer}/id", Say($"Two steps have the id “{place.Step.Id}”; each needs its own.")));
             }
         }
     }
@@ -116,12 +116,12 @@ public static partial class ProgramFile
         o.Done();
         if (window.Days.Count == 0)
         {
-            o.Bad<object>("days", "This window never opens: it has no days. Name at least one.");
+            o.Bad<object>("days", Said("This window never opens: it has no days. Name at least one."));
         }
 
         if (to <= from)
         {
-            o.Bad<object>("to", $"This window never opens: it ends at {TimesOfDay.Text(to)} and begins at {TimesOfDay.Text(from)}. The end must be later.");
+            o.Bad<object>("to", Say($"This window never opens: it ends at {TimesOfDay.Text(to)} and begins at {TimesOfDay.Text(from)}. The end must be later."));
         }
 
         return window;
@@ -142,7 +142,7 @@ public static partial class ProgramFile
         var again = new Again(o.Choice("kind", AgainKind.Never, FileWords.Agains), o.Duration("gap"));
         if (again.Gap is not null && again.Kind != AgainKind.AfterFinished)
         {
-            o.Bad<object>("gap", "A gap belongs to after-finished only.");
+            o.Bad<object>("gap", Said("A gap belongs to after-finished only."));
         }
 
         o.Done();
@@ -185,13 +185,13 @@ public static partial class ProgramFile
             _ => o.Unknown<Trigger>(
                 "kind",
                 kind,
-                "by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added, segment-joined"
+                Said("by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added, segment-joined")
             ),
         };
         o.Done(trigger is null);
         if (trigger is OccasionTrigger { Offset.HasTimePart: true })
         {
-            o.Bad<object?>("offset", "An occasion starts on a date: the offset takes days, weeks, months or years only.");
+            o.Bad<object?>("offset", Said("An occasion starts on a date: the offset takes days, weeks, months or years only."));
         }
 
         return trigger;
@@ -202,12 +202,12 @@ public static partial class ProgramFile
         var trigger = new InquiryUnanswered(Forward(o, "after"), o.Flag("workingDays", otherwise: true));
         if (trigger.WorkingDays && !trigger.After.HasTimePart && (trigger.After.Dates.Years != 0 || trigger.After.Dates.Months != 0))
         {
-            o.Bad<object>("after", $"{trigger.After} cannot be counted in working days; P3D would be, or say “workingDays”: false.");
+            o.Bad<object>("after", Say($"{trigger.After} cannot be counted in working days; P3D would be, or say “workingDays”: false."));
         }
 
         if (trigger.After.HasTimePart && trigger.After.Dates != Period.Zero)
         {
-            o.Bad<object>("after", $"{trigger.After} mixes days and hours; P3D or PT4H would be right.");
+            o.Bad<object>("after", Say($"{trigger.After} mixes days and hours; P3D or PT4H would be right."));
         }
 
         return trigger;
@@ -220,7 +220,7 @@ public static partial class ProgramFile
         var offset = o.NeededDuration(key);
         if (o.Errors.Count == findings && (offset.IsZero || offset.Text.StartsWith('-')))
         {
-            o.Bad<object>(key, $"“{offset}” should be longer than nothing; P3D would be.");
+            o.Bad<object>(key, Say($"“{offset}” should be longer than nothing; P3D would be."));
         }
 
         return offset;
@@ -248,7 +248,7 @@ public static partial class ProgramFile
             _ => o.Unknown<Stop>(
                 "kind",
                 kind,
-                "replied, inquired, stage-entered, stage-left, opportunity-won, opportunity-lost, tag-added, list-left, link-followed, call-ended, form-sent, appointment-booked, on"
+                Said("replied, inquired, stage-entered, stage-left, opportunity-won, opportunity-lost, tag-added, list-left, link-followed, call-ended, form-sent, appointment-booked, on")
             ),
         };
         o.Done(stop is null);

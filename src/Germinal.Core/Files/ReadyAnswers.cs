@@ -22,14 +22,14 @@ public static class ReadyAnswers
             var answer = string.IsNullOrEmpty(given) ? question.Default : given;
             if (string.IsNullOrEmpty(answer))
             {
-                errors.Add(new Finding($"/answers/{question.Id}", $"“{question.Ask}” needs an answer."));
+                errors.Add(new Finding($"/answers/{question.Id}", Say($"“{question.Ask}” needs an answer.")));
                 continue;
             }
 
             var value = question.Kind == QuestionKind.Choice ? question.Choices.FirstOrDefault(c => c.Words == answer)?.Value : JsonSerializer.Serialize(answer);
             if (value is null)
             {
-                errors.Add(new Finding($"/answers/{question.Id}", $"“{answer}” is none of the choices: {string.Join(", ", question.Choices.Select(c => c.Words))}."));
+                errors.Add(new Finding($"/answers/{question.Id}", Say($"“{answer}” is none of the choices: {string.Join(", ", question.Choices.Select(c => c.Words))}.")));
                 continue;
             }
 

@@ -45,7 +45,7 @@ public static class RuleReader
         }
         catch (JsonException)
         {
-            errors.Add(new Finding("", "It is no rule that can be read."));
+            errors.Add(new Finding("", Said("It is no rule that can be read.")));
             return null;
         }
     }
@@ -65,7 +65,7 @@ public static class RuleReader
             var list = o.Raw(key);
             if (list.ValueKind != JsonValueKind.Array)
             {
-                return o.Bad<Rule>(key, $"“{key}” should be a list of rules.");
+                return o.Bad<Rule>(key, Say($"“{key}” should be a list of rules."));
             }
 
             var parts = list.EnumerateArray()
@@ -141,7 +141,7 @@ public static class RuleReader
 
         if (field.Length > 0 && RuleField.Of(field) is null)
         {
-            return o.Bad<Leaf>("field", $"“{field}” is not a field; {string.Join(", ", RuleField.Names)}, relation:NAME, date:NAME and custom:NAME are.");
+            return o.Bad<Leaf>("field", Say($"“{field}” is not a field; {string.Join(", ", RuleField.Names)}, relation:NAME, date:NAME and custom:NAME are."));
         }
 
         return new Leaf(field, op, values);
@@ -152,26 +152,26 @@ public static class RuleReader
     {
         if (op is RuleOp.Exists or RuleOp.Missing)
         {
-            return given ? "“exists” and “missing” take no value." : null;
+            return given ? Said("“exists” and “missing” take no value.") : null;
         }
 
         if (!given)
         {
-            return "“value” is missing.";
+            return Said("“value” is missing.");
         }
 
         if (list != (op is RuleOp.In or RuleOp.NotIn))
         {
-            return list ? "One value should stand here; a list goes with “in” and “not-in”." : "A list of values should stand here, [\"one\", \"two\"].";
+            return list ? Said("One value should stand here; a list goes with “in” and “not-in”.") : Said("A list of values should stand here, [\"one\", \"two\"].");
         }
 
         var leaf = new Leaf("", op, values);
         return op switch
         {
-            RuleOp.Before or RuleOp.After when leaf.Date is null => $"“{leaf.First}” is not a date; 2027-12-24 would be.",
-            RuleOp.Less or RuleOp.More when leaf.Number is null => $"“{leaf.First}” is not a number; 65 would be.",
-            RuleOp.InLast or RuleOp.NotInLast when leaf.Span is null || leaf.First.StartsWith('-') => $"“{leaf.First}” is not a duration; P30D would be.",
-            RuleOp.MonthIs when leaf.MonthAt(new LocalDate(2000, 1, 1)) is null => $"“{leaf.First}” is not a month; 1 to 12, “this” and “next” are.",
+            RuleOp.Before or RuleOp.After when leaf.Date is null => Say($"“{leaf.First}” is not a date; 2027-12-24 would be."),
+            RuleOp.Less or RuleOp.More when leaf.Number is null => Say($"“{leaf.First}” is not a number; 65 would be."),
+            RuleOp.InLast or RuleOp.NotInLast when leaf.Span is null || leaf.First.StartsWith('-') => Say($"“{leaf.First}” is not a duration; P30D would be."),
+            RuleOp.MonthIs when leaf.MonthAt(new LocalDate(2000, 1, 1)) is null => Say($"“{leaf.First}” is not a month; 1 to 12, “this” and “next” are."),
             _ => null,
         };
     }

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 
@@ -55,7 +54,7 @@ public sealed record FormAnswers(IReadOnlyDictionary<string, string> Values, IRe
             {
                 if (question.Required)
                 {
-                    problems[question.Id] = "This has to be answered.";
+                    problems[question.Id] = Said("This has to be answered.");
                 }
 
                 continue;
@@ -93,13 +92,13 @@ public sealed record FormAnswers(IReadOnlyDictionary<string, string> Values, IRe
         var longest = question.Kind is QuestionKind.LongText or QuestionKind.Address ? LongestAnswer : LongestLine;
         if (given.Any(g => g.Length > longest))
         {
-            return (null, string.Create(CultureInfo.InvariantCulture, $"At most {longest:N0} letters can stand here."));
+            return (null, Say($"At most {longest:N0} letters can stand here."));
         }
 
         return question.Kind switch
         {
-            QuestionKind.Email => Addresses.IsEmail(first.ToLowerInvariant()) ? (first.ToLowerInvariant(), null) : (null, $"“{first}” is not an email address; ida@example.com would be."),
-            QuestionKind.Phone => phone(first) is { } number ? (number, null) : (null, $"“{first}” is not a telephone number; (207) 555-0101 would be."),
+            QuestionKind.Email => Addresses.IsEmail(first.ToLowerInvariant()) ? (first.ToLowerInvariant(), null) : (null, Say($"“{first}” is not an email address; ida@example.com would be.")),
+            QuestionKind.Phone => phone(first) is { } number ? (number, null) : (null, Say($"“{first}” is not a telephone number; (207) 555-0101 would be.")),
             QuestionKind.Choice => AsField(question, OwnFieldKind.Choice).Read(first),
             QuestionKind.Choices => AsField(question, OwnFieldKind.Choices).Read(string.Join(';', given)),
             QuestionKind.Date => AsField(question, OwnFieldKind.Date).Read(first),

@@ -18,7 +18,7 @@ public static partial class FormCheck
     {
         if (form.Questions.Count is 0 or > MostQuestions)
         {
-            yield return new Finding("/questions", string.Create(CultureInfo.InvariantCulture, $"A form asks from one to {MostQuestions} questions."));
+            yield return new Finding("/questions", Say($"A form asks from one to {MostQuestions} questions."));
         }
 
         for (var i = 0; i < form.Questions.Count; i++)
@@ -32,32 +32,32 @@ public static partial class FormCheck
 
         foreach (var missing in form.InquiryWhen.Where(id => form.Questions.All(q => q.Id != id)))
         {
-            yield return new Finding("/inquiryWhen", $"There is no question “{missing}”.");
+            yield return new Finding("/inquiryWhen", Say($"There is no question “{missing}”."));
         }
 
         if (!form.Questions.Any(Reaches))
         {
-            yield return new Finding("/questions", "Nobody could be found by it: ask for an email address or a telephone number, and put it into email or mobile.");
+            yield return new Finding("/questions", Said("Nobody could be found by it: ask for an email address or a telephone number, and put it into email or mobile."));
         }
 
         if (form.DoubleOptIn && !form.Questions.Any(q => q is { Kind: QuestionKind.Email, Required: true, ShownIf: null }))
         {
-            yield return new Finding("/doubleOptIn", "To be confirmed by mail it has to ask everybody for an email address.");
+            yield return new Finding("/doubleOptIn", Said("To be confirmed by mail it has to ask everybody for an email address."));
         }
 
         if (form.GoOn is { } address && !(Uri.TryCreate(address, UriKind.Absolute, out var uri) && uri.Scheme == Uri.UriSchemeHttps))
         {
-            yield return new Finding("/goOn", $"“{address}” is no address to go on to; https://example.com/thanks would be.");
+            yield return new Finding("/goOn", Say($"“{address}” is no address to go on to; https://example.com/thanks would be."));
         }
 
         if (form.Opens is { } opens && form.Closes is { } closes && closes <= opens)
         {
-            yield return new Finding("/closes", "It closes before it opens.");
+            yield return new Finding("/closes", Said("It closes before it opens."));
         }
 
         if (form.AnswersItself != AnswersItself.Never && form.AnswerLetter is null)
         {
-            yield return new Finding("/answerLetter", "It answers by itself, and no letter says what.");
+            yield return new Finding("/answerLetter", Said("It answers by itself, and no letter says what."));
         }
     }
 
@@ -69,69 +69,69 @@ public static partial class FormCheck
     {
         if (!IdForm().IsMatch(question.Id))
         {
-            yield return ("id", $"“{question.Id}” is no id: small letters, digits and hyphens, at most 40, beginning with a letter.");
+            yield return ("id", Say($"“{question.Id}” is no id: small letters, digits and hyphens, at most 40, beginning with a letter."));
         }
         else if (before.Any(b => b.Id == question.Id))
         {
-            yield return ("id", $"Two questions have the id “{question.Id}”.");
+            yield return ("id", Say($"Two questions have the id “{question.Id}”."));
         }
 
         var chooses = question.Kind is QuestionKind.Choice or QuestionKind.Choices;
         if (chooses && question.Options.Count == 0)
         {
-            yield return ("options", "It offers nothing to choose from.");
+            yield return ("options", Said("It offers nothing to choose from."));
         }
 
         if (!chooses && question.Options.Count > 0)
         {
-            yield return ("options", "Only a choice has options.");
+            yield return ("options", Said("Only a choice has options."));
         }
 
         if (question.Options.Any(o => string.IsNullOrWhiteSpace(o) || o.Contains(';', StringComparison.Ordinal)))
         {
-            yield return ("options", "An option is empty or has a semicolon; several answers are parted by it.");
+            yield return ("options", Said("An option is empty or has a semicolon; several answers are parted by it."));
         }
 
         if (question.Options.Count != question.Options.Distinct(StringComparer.OrdinalIgnoreCase).Count())
         {
-            yield return ("options", "An option stands twice.");
+            yield return ("options", Said("An option stands twice."));
         }
 
         if (question.Kind == QuestionKind.Consent && question.Consent is null)
         {
-            yield return ("consent", "It does not say for which channel it gives consent.");
+            yield return ("consent", Said("It does not say for which channel it gives consent."));
         }
 
         if (question.Kind != QuestionKind.Consent && question.Consent is not null)
         {
-            yield return ("consent", "Only a consent gives consent.");
+            yield return ("consent", Said("Only a consent gives consent."));
         }
 
         if (question is { Kind: QuestionKind.Consent, Required: true })
         {
             // Consent that has to be given to be answered is not given freely (Regulation (EU) 2016/679, article 7(4)).
-            yield return ("required", "Consent is given freely: it cannot be required.");
+            yield return ("required", Said("Consent is given freely: it cannot be required."));
         }
 
         if (question is { Kind: QuestionKind.Hidden, Required: true } or { Kind: QuestionKind.Hidden, ShownIf: not null })
         {
-            yield return ("kind", "What is hidden is not asked: it can neither be required nor depend on an answer.");
+            yield return ("kind", Said("What is hidden is not asked: it can neither be required nor depend on an answer."));
         }
 
         if (question.Into is { } into && !IsPlace(into.Field))
         {
-            yield return ("into", $"“{into.Field}” is no place at a person; {string.Join(", ", FormWords.PersonFields)}, custom:KEY or date:NAME would be.");
+            yield return ("into", Say($"“{into.Field}” is no place at a person; {string.Join(", ", FormWords.PersonFields)}, custom:KEY or date:NAME would be."));
         }
 
         if (question.ShownIf is { } shown && before.FirstOrDefault(b => b.Id == shown.Question) is var asked)
         {
             if (asked is null)
             {
-                yield return ("shownIf", $"There is no question “{shown.Question}” before it.");
+                yield return ("shownIf", Say($"There is no question “{shown.Question}” before it."));
             }
             else if (asked.Options.Count > 0 && shown.Answers.FirstOrDefault(a => !asked.Options.Contains(a, StringComparer.OrdinalIgnoreCase)) is { } never)
             {
-                yield return ("shownIf", $"“{shown.Question}” is never answered with “{never}”.");
+                yield return ("shownIf", Say($"“{shown.Question}” is never answered with “{never}”."));
             }
         }
     }

@@ -67,7 +67,7 @@ public static class FormFile
 
         return InstantPattern.ExtendedIso.Parse(text) is { Success: true, Value: var moment }
             ? moment
-            : root.Bad<Instant?>(key, $"“{text}” is no moment; 2027-05-13T18:30:00Z would be.");
+            : root.Bad<Instant?>(key, Say($"“{text}” is no moment; 2027-05-13T18:30:00Z would be."));
     }
 
     private static FormQuestion? ReadQuestion(JsonObjectReader o)

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
@@ -10,33 +11,33 @@ namespace Germinal.Core.Messages;
 /// <summary>The fields a message may name, what each stands for, and its value for one person (rule 11.1).</summary>
 public static class MergeFields
 {
-    private static readonly LocalDatePattern DayAndMonth = LocalDatePattern.Create("d MMMM", CultureInfo.InvariantCulture);
-    private static readonly LocalDatePattern LongDate = LocalDatePattern.Create("d MMMM uuuu", CultureInfo.InvariantCulture);
+    private static LocalDatePattern DayAndMonth => Tongue.Spoken.Dates.DayAndMonth;
+    private static LocalDatePattern LongDate => Tongue.Spoken.Dates.Date;
 
     /// <summary>Every field with what it stands for; <c>person.custom.NAME</c> beside them.</summary>
     public static IReadOnlyList<(string Field, string Meaning)> All { get; } =
     [
-        ("person.first_name", "their first name"),
-        ("person.last_name", "their last name"),
-        ("person.name", "their whole name"),
-        ("person.email", "their email address"),
-        ("person.stage", "the stage they stand in"),
-        ("person.birthday", "their birthday, day and month"),
-        ("person.age", "the age they reach this year"),
-        ("to.first_name", "the first name of who reads it; the same, unless it goes to somebody else"),
-        ("to.last_name", "the last name of who reads it"),
-        ("to.name", "the whole name of who reads it"),
-        ("to.email", "the email address of who reads it"),
-        ("household.salutation", "“Dear Ida and Bo”: how their household is greeted, or they alone"),
-        ("household.names", "“Ida and Bo Lind”: the people of their household, or they alone"),
-        ("sender.name", "your name"),
-        ("sender.first_name", "your first name"),
-        ("sender.email", "your email address"),
-        ("practice.name", "the practice’s name"),
-        ("practice.address", "the practice’s address"),
-        ("today", "the date it goes out"),
-        ("voice", "I or we, as the program speaks"),
-        ("confirm_link", "the address by which they confirm that it was them who asked"),
+        ("person.first_name", ToSay("their first name")),
+        ("person.last_name", ToSay("their last name")),
+        ("person.name", ToSay("their whole name")),
+        ("person.email", ToSay("their email address")),
+        ("person.stage", ToSay("the stage they stand in")),
+        ("person.birthday", ToSay("their birthday, day and month")),
+        ("person.age", ToSay("the age they reach this year")),
+        ("to.first_name", ToSay("the first name of who reads it; the same, unless it goes to somebody else")),
+        ("to.last_name", ToSay("the last name of who reads it")),
+        ("to.name", ToSay("the whole name of who reads it")),
+        ("to.email", ToSay("the email address of who reads it")),
+        ("household.salutation", ToSay("“Dear Ida and Bo”: how their household is greeted, or they alone")),
+        ("household.names", ToSay("“Ida and Bo Lind”: the people of their household, or they alone")),
+        ("sender.name", ToSay("your name")),
+        ("sender.first_name", ToSay("your first name")),
+        ("sender.email", ToSay("your email address")),
+        ("practice.name", ToSay("the practice’s name")),
+        ("practice.address", ToSay("the practice’s address")),
+        ("today", ToSay("the date it goes out")),
+        ("voice", ToSay("I or we, as the program speaks")),
+        ("confirm_link", ToSay("the address by which they confirm that it was them who asked")),
     ];
 
     /// <summary>What stands for the address of a confirmation until the letter is written, which alone can sign it.</summary>
@@ -64,7 +65,7 @@ public static class MergeFields
         var all = missing.ToList();
         var fields = all.Where(m => !IsSentence(m)).Select(f => $"“{f}”").ToList();
         var said = all.Where(IsSentence).Select(m => m.TrimEnd('.')).Select(m => char.ToLowerInvariant(m[0]) + m[1..]);
-        return string.Join("; ", (fields.Count > 0 ? [$"nothing to put for {string.Join(" and ", fields)}"] : Array.Empty<string>()).Concat(said));
+        return string.Join("; ", (fields.Count > 0 ? [Saying.Say($"nothing to put for {string.Join(" and ", fields)}")] : Array.Empty<string>()).Concat(said));
     }
 
     /// <summary>The value of a field; null or blank when there is none.</summary>

@@ -59,7 +59,7 @@ public sealed record OfferPlace(Offer? Shown, string? Lack)
         {
             if (!offers.TryGetValue(asked, out var offer))
             {
-                return new OfferPlace(null, $"There is no offer “{asked}”.");
+                return new OfferPlace(null, Say($"There is no offer “{asked}”."));
             }
 
             if (offer.StandsOn(date))
@@ -69,7 +69,7 @@ public sealed record OfferPlace(Offer? Shown, string? Lack)
 
             if (offer.Over == OfferOver.Hold)
             {
-                return new OfferPlace(null, $"The offer “{offer.Name}” does not stand on that day.");
+                return new OfferPlace(null, Say($"The offer “{offer.Name}” does not stand on that day."));
             }
 
             // Offers that stand in for each other in a ring, none of which stands, leave the place empty.

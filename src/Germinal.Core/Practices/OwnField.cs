@@ -66,10 +66,10 @@ public sealed partial record OwnField(string Key, string Name, OwnFieldKind Kind
 
     /// <summary>What is wrong with the field itself, and what would be right; null for nothing.</summary>
     public string? Problem =>
-        !NameForm().IsMatch(Name) ? $"“{Name}” is no name for a field: letters, digits, spaces and hyphens, at most {LongestName}, beginning with a letter."
-        : HasOptions(Kind) && Options.Count == 0 ? $"“{Name}” needs its choices, one a line."
-        : Options.Any(o => o.Contains(';', StringComparison.Ordinal)) ? $"A choice of “{Name}” has a semicolon; several choices are parted by it."
-        : Options.Count != Options.Distinct(StringComparer.OrdinalIgnoreCase).Count() ? $"“{Name}” has a choice twice."
+        !NameForm().IsMatch(Name) ? Say($"“{Name}” is no name for a field: letters, digits, spaces and hyphens, at most {LongestName}, beginning with a letter.")
+        : HasOptions(Kind) && Options.Count == 0 ? Say($"“{Name}” needs its choices, one a line.")
+        : Options.Any(o => o.Contains(';', StringComparison.Ordinal)) ? Say($"A choice of “{Name}” has a semicolon; several choices are parted by it.")
+        : Options.Count != Options.Distinct(StringComparer.OrdinalIgnoreCase).Count() ? Say($"“{Name}” has a choice twice.")
         : null;
 
     /// <summary>
@@ -88,22 +88,22 @@ public sealed partial record OwnField(string Key, string Name, OwnFieldKind Kind
 
         if (text.Length > LongestValue)
         {
-            return (null, string.Create(CultureInfo.InvariantCulture, $"At most {LongestValue:N0} letters can stand here."));
+            return (null, Say($"At most {LongestValue:N0} letters can stand here."));
         }
 
         return Kind switch
         {
-            OwnFieldKind.Number => Number(text) is { } n ? (n, null) : (null, $"“{text}” is not a number; 12 or -12.5 would be."),
-            OwnFieldKind.Money => Number(CurrencySigns().Replace(text, "").Trim()) is { } sum ? (sum, null) : (null, $"“{text}” is not a sum; 450,000 or 1250.50 would be."),
-            OwnFieldKind.Date => YearlyDate.TryParse(text) is { Year: not null } date ? (date.ToString(), null) : (null, $"“{text}” is no day there is; 2027-06-14 would be."),
-            OwnFieldKind.YearlyDate => YearlyDate.TryParse(text) is { } day ? (day.ToString(), null) : (null, $"“{text}” is no day there is; 1975-06-14 would be, or --06-14 for every year."),
+            OwnFieldKind.Number => Number(text) is { } n ? (n, null) : (null, Say($"“{text}” is not a number; 12 or -12.5 would be.")),
+            OwnFieldKind.Money => Number(CurrencySigns().Replace(text, "").Trim()) is { } sum ? (sum, null) : (null, Say($"“{text}” is not a sum; 450,000 or 1250.50 would be.")),
+            OwnFieldKind.Date => YearlyDate.TryParse(text) is { Year: not null } date ? (date.ToString(), null) : (null, Say($"“{text}” is no day there is; 2027-06-14 would be.")),
+            OwnFieldKind.YearlyDate => YearlyDate.TryParse(text) is { } day ? (day.ToString(), null) : (null, Say($"“{text}” is no day there is; 1975-06-14 would be, or --06-14 for every year.")),
             OwnFieldKind.Choice => Options.FirstOrDefault(o => Same(o, text)) is { } one ? (one, null) : (null, NoChoice(text)),
             OwnFieldKind.Choices => Several(text),
             OwnFieldKind.YesNo => text.ToLowerInvariant() switch
             {
                 "yes" or "y" or "true" or "1" => ("yes", null),
                 "no" or "n" or "false" or "0" => ("no", null),
-                _ => (null, $"“{text}” is neither yes nor no."),
+                _ => (null, Say($"“{text}” is neither yes nor no.")),
             },
             _ => (text, null),
         };
@@ -117,7 +117,7 @@ public sealed partial record OwnField(string Key, string Name, OwnFieldKind Kind
             : (string.Join(';', Options.Where(o => given.Any(g => Same(o, g)))), null);
     }
 
-    private string NoChoice(string text) => $"“{text}” is none of the choices of “{Name}”: {string.Join(", ", Options)}.";
+    private string NoChoice(string text) => Say($"“{text}” is none of the choices of “{Name}”: {string.Join(", ", Options)}.");
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 

@@ -47,14 +47,11 @@ public static class SendingBrake
         }
 
         return
-            IsOver(counts.Complained, counts.Delivered, limits.ComplaintPercent) ? Said(counts.Complained, counts.Delivered, "that arrived were complained about", limits.ComplaintPercent)
-            : IsOver(counts.Bounced, counts.Sent, limits.BouncePercent) ? Said(counts.Bounced, counts.Sent, "that went came back", limits.BouncePercent)
+            IsOver(counts.Complained, counts.Delivered, limits.ComplaintPercent) ? Say($"In the last {Days} days {counts.Complained} of {counts.Delivered} emails that arrived were complained about; it stops above {limits.ComplaintPercent:0.##} %.")
+            : IsOver(counts.Bounced, counts.Sent, limits.BouncePercent) ? Say($"In the last {Days} days {counts.Bounced} of {counts.Sent} emails that went came back; it stops above {limits.BouncePercent:0.##} %.")
             : null;
     }
 
     // In whole numbers and decimals: some / of > limit / 100.
     private static bool IsOver(int some, int of, decimal limit) => some >= LeastCases && some * 100m > limit * of;
-
-    private static string Said(int some, int of, string what, decimal limit) =>
-        FormattableString.Invariant($"In the last {Days} days {some} of {of} emails {what}; it stops above {limit:0.##} %.");
 }

@@ -88,7 +88,7 @@ public sealed partial record Distance
 
     /// <summary>As <see cref="TryParse"/>, for text known to be right.</summary>
     /// <exception cref="FormatException">The text is not an ISO 8601 duration with one sign.</exception>
-    public static Distance Parse(string text) => TryParse(text) ?? throw new FormatException($"“{text}” is not a duration; P7D, P1M or PT2H would be.");
+    public static Distance Parse(string text) => TryParse(text) ?? throw new FormatException(Say($"“{text}” is not a duration; P7D, P1M or PT2H would be."));
 
     /// <summary>The date part added to a local date; a day the month does not have becomes its last day.</summary>
     public LocalDate AddDates(LocalDate date) => plainDays is { } days ? date.PlusDays(days) : date + Dates;

@@ -59,7 +59,7 @@ public static class AlmanacReading
             all.Add(
                 new AlmanacDay(
                     day.Iso(),
-                    practice.Calendar.Holidays.Contains(day) ? "public holiday" : practice.Calendar.Closed.Contains(day) ? "closing day" : null,
+                    practice.Calendar.Holidays.Contains(day) ? Said("public holiday") : practice.Calendar.Closed.Contains(day) ? Said("closing day") : null,
                     practice.Calendar.IsWorkingDay(day),
                     groups.GetValueOrDefault(day) ?? [],
                     sheets.GetValueOrDefault(day) ?? [],

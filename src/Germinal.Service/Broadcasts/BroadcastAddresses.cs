@@ -50,7 +50,7 @@ public sealed class BroadcastAddresses(OutsideFetch fetch)
         var addresses = BodiesOf(plan).SelectMany(b => LetterAddresses.In(b).Links).Distinct(StringComparer.Ordinal).Where(a => a.StartsWith("http", StringComparison.OrdinalIgnoreCase) && !a.Contains("{{", StringComparison.Ordinal)).Take(MostLinks);
         return await Task.WhenAll(
             addresses.Select(async a =>
-                OutsideFetch.AddressOf(a) is not { } address ? new LinkLookedAt(a, "it is no address of a page")
+                OutsideFetch.AddressOf(a) is not { } address ? new LinkLookedAt(a, Said("it is no address of a page"))
                 : (await fetch.GetAsync(address, "", "text/html,*/*", stop)).Problem is { } problem ? new LinkLookedAt(a, problem)
                 : new LinkLookedAt(a, null)
             )

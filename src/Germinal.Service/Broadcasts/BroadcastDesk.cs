@@ -42,7 +42,7 @@ public sealed class BroadcastDesk(ProgramDesk programs)
 
         if (plan.Repeat is not null && plan.When.Kind == BroadcastWhen.Now)
         {
-            wrong.Add(new Finding("/when/kind", "What repeats has a day and a time; say when the first goes."));
+            wrong.Add(new Finding("/when/kind", Said("What repeats has a day and a time; say when the first goes.")));
         }
 
         if (wrong.Count > 0)
@@ -52,7 +52,7 @@ public sealed class BroadcastDesk(ProgramDesk programs)
 
         if (plan.When.Kind != BroadcastWhen.Now && await BeginsAsync(db, practice, plan, now, stop) is { } begins && begins < now)
         {
-            wrong.Add(new Finding("/when/time", "That moment is over. Choose a later one, or send it now."));
+            wrong.Add(new Finding("/when/time", Said("That moment is over. Choose a later one, or send it now.")));
         }
 
         // What is wrong with its words is found where programs are looked over; it stands at the way it belongs to.
@@ -221,7 +221,7 @@ public sealed class BroadcastDesk(ProgramDesk programs)
         {
             Id = Guid.CreateVersion7(),
             PracticeId = row.PracticeId,
-            Name = await FreeTitleAsync(db, $"{row.Name}, again", stop),
+            Name = await FreeTitleAsync(db, Say($"{row.Name}, again"), stop),
             AgainOf = row.Id,
             MemberId = member,
             By = by,
@@ -284,22 +284,22 @@ public sealed class BroadcastDesk(ProgramDesk programs)
         var (to, name) = (plan.To, plan.To.Name);
         if (to.Kind == "segment" && name.Length > 0 && !await db.Segments.AnyAsync(s => s.MemberId == null && s.Name == name, stop))
         {
-            wrong.Add(new Finding("/to/name", $"There is no segment “{name}” any more. Choose another."));
+            wrong.Add(new Finding("/to/name", Say($"There is no segment “{name}” any more. Choose another.")));
         }
 
         if (to.Kind == "list" && name.Length > 0 && !await db.Lists.AnyAsync(l => l.Name == name, stop))
         {
-            wrong.Add(new Finding("/to/name", $"There is no list “{name}” any more. Choose another."));
+            wrong.Add(new Finding("/to/name", Say($"There is no list “{name}” any more. Choose another.")));
         }
 
         if (to.Kind == "recipients" && to.Broadcast is { } earlier && !await db.Broadcasts.AnyAsync(b => b.Id == earlier && b.BeganAt != null, stop))
         {
-            wrong.Add(new Finding("/to/broadcast", "That broadcast has not gone to anybody yet. Choose one that has."));
+            wrong.Add(new Finding("/to/broadcast", Said("That broadcast has not gone to anybody yet. Choose one that has.")));
         }
 
         if (plan.PartOf is { } part && !await db.Programs.AnyAsync(p => p.Id == part, stop))
         {
-            wrong.Add(new Finding("/partOf", "There is no such program any more. Choose another, or none."));
+            wrong.Add(new Finding("/partOf", Said("There is no such program any more. Choose another, or none.")));
         }
 
         return wrong;

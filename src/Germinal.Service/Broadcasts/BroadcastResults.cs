@@ -163,10 +163,10 @@ public static class BroadcastResults
     private static string Standing(string status) =>
         status switch
         {
-            "planned" => "its time has not come",
-            "handing" => "on its way",
-            "uncertain" => "nobody can say whether it arrived",
-            "open" => "on somebody’s day sheet",
+            "planned" => Said("its time has not come"),
+            "handing" => Said("on its way"),
+            "uncertain" => Said("nobody can say whether it arrived"),
+            "open" => Said("on somebody’s day sheet"),
             _ => status,
         };
 
@@ -191,17 +191,17 @@ public static class BroadcastResults
         if (verdict.TooEarly)
         {
             return over
-                ? $"Too few arrived to tell them apart: under {Verdict.Least} of one version.{(rest ? " The rest got A." : "")}"
-                : $"Too early to say: under {Verdict.Least} of one version have arrived.";
+                ? Say($"Too few arrived to tell them apart: under {Verdict.Least} of one version.{(rest ? Said(" The rest got A.") : "")}")
+                : Say($"Too early to say: under {Verdict.Least} of one version have arrived.");
         }
 
         var best = BroadcastProgram.LetterOf(verdict.Best);
         if (!verdict.Decided)
         {
-            return $"They cannot be told apart: {best} did best, but such a difference comes about by chance alone too often (p = {P(verdict)}).{(over && rest ? " The rest got A." : "")}";
+            return Say($"They cannot be told apart: {best} did best, but such a difference comes about by chance alone too often (p = {P(verdict)}).{(over && rest ? Said(" The rest got A.") : "")}");
         }
 
-        return $"{best} did better, and chance alone would hardly do that (p = {P(verdict)}).{(over && rest ? $" The rest got {best}." : "")}";
+        return Say($"{best} did better, and chance alone would hardly do that (p = {P(verdict)}).{(over && rest ? Say($" The rest got {best}.") : "")}");
     }
 
     private static string P(Verdict verdict) =>

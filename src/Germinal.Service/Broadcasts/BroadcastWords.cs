@@ -14,8 +14,8 @@ public static class BroadcastWords
         to.Kind switch
         {
             "segment" or "list" => to.Name,
-            "people" => to.People.Count == 1 ? "one person" : FormattableString.Invariant($"{to.People.Count} people"),
-            _ => $"whoever {Did(to.Did)} “{(to.Broadcast is { } id ? names.GetValueOrDefault(id, "") : "")}”",
+            "people" => to.People.Count == 1 ? Said("one person") : Say($"{to.People.Count} people"),
+            _ => Say($"whoever {Did(to.Did)} “{(to.Broadcast is { } id ? names.GetValueOrDefault(id, "") : "")}”"),
         };
 
     private static string Did(string did) =>
@@ -23,9 +23,9 @@ public static class BroadcastWords
         {
             "got" => "got",
             "opened" => "opened",
-            "not-opened" => "did not open",
-            "followed" => "followed a link of",
-            "not-followed" => "followed no link of",
+            "not-opened" => Said("did not open"),
+            "followed" => Said("followed a link of"),
+            "not-followed" => Said("followed no link of"),
             _ => "answered",
         };
 

@@ -278,7 +278,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
         var found = await LookUpAsync(practiceId, batch, touches, stop);
         var arrived = found
             .Where(f => f.LookedUp.Result == LookUpResult.Found)
-            .Select(f => (f.Ready, new ProviderAnswer(ProviderResult.Sent, "found at the provider after an interruption", f.LookedUp.Id)))
+            .Select(f => (f.Ready, new ProviderAnswer(ProviderResult.Sent, Said("found at the provider after an interruption"), f.LookedUp.Id)))
             .ToList();
         var again = found.Where(f => f.LookedUp.Result == LookUpResult.NotThere).Select(f => f.Ready.Touch).ToList();
         LogRecovered(log, arrived.Count, again.Count);
@@ -646,7 +646,7 @@ public sealed partial class Dispatcher(IDbContextFactory<GerminalDb> databases, 
     }
 
     /// <summary>The name a provider stands under: texts, mail-out, or mail-out of a member's own account.</summary>
-    private static string ProviderOf(string kind, string? of) => kind == "text" ? "texts" : of is null ? "mail-out" : $"mail-out of {of}";
+    private static string ProviderOf(string kind, string? of) => kind == "text" ? "texts" : of is null ? "mail-out" : Say($"mail-out of {of}");
 
     private Instant RetryAt(Guid practice, string channel, bool isAway, int attempts)
     {

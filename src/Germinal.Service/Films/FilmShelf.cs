@@ -141,8 +141,8 @@ public sealed class FilmShelf(IDbContextFactory<GerminalDb> databases)
 
     /// <summary>What is wrong with a name; null where nothing is.</summary>
     public static async Task<string?> NameProblemAsync(GerminalDb db, Guid film, string name, CancellationToken stop) =>
-        name.Length is 0 or > Lengths.Name ? $"A film has a name of 1 to {Lengths.Name} letters."
-        : await db.Films.AnyAsync(f => f.Id != film && f.Name == name, stop) ? $"There is a film “{name}” already. Give this one another name."
+        name.Length is 0 or > Lengths.Name ? Say($"A film has a name of 1 to {Lengths.Name} letters.")
+        : await db.Films.AnyAsync(f => f.Id != film && f.Name == name, stop) ? Say($"There is a film “{name}” already. Give this one another name.")
         : null;
 
     /// <summary>A film by its address, of whatever practice; the context is that practice's from then on.</summary>

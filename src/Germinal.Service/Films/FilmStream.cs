@@ -46,7 +46,7 @@ public sealed class FilmStream(GerminalDb db, Guid film, long bytes) : Stream
         {
             piece =
                 await db.FilmPieces.IgnoreQueryFilters().AsNoTracking().Where(p => p.FilmId == film && p.Number == wanted).Select(p => p.Content).FirstOrDefaultAsync(cancellationToken)
-                ?? throw new EndOfStreamException("The film was taken out while it was read.");
+                ?? throw new EndOfStreamException(Said("The film was taken out while it was read."));
             number = wanted;
         }
 
@@ -72,7 +72,7 @@ public sealed class FilmStream(GerminalDb db, Guid film, long bytes) : Stream
             SeekOrigin.Current => place + offset,
             _ => bytes + offset,
         };
-        return place = to >= 0 ? to : throw new IOException("There is nothing before the beginning of a film.");
+        return place = to >= 0 ? to : throw new IOException(Said("There is nothing before the beginning of a film."));
     }
 
     /// <inheritdoc/>

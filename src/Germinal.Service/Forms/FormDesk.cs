@@ -23,10 +23,10 @@ public static class FormDesk
             Name = name,
             Questions =
             [
-                new FormQuestion { Id = "name", Kind = QuestionKind.Text, Ask = "Your first name", Required = true, Into = new AnswerPlace("first-name") },
-                new FormQuestion { Id = "last-name", Kind = QuestionKind.Text, Ask = "Your last name", Into = new AnswerPlace("last-name") },
-                new FormQuestion { Id = "email", Kind = QuestionKind.Email, Ask = "Your email address", Required = true, Into = new AnswerPlace("email") },
-                new FormQuestion { Id = "words", Kind = QuestionKind.LongText, Ask = "What would you like to know?" },
+                new FormQuestion { Id = "name", Kind = QuestionKind.Text, Ask = Said("Your first name"), Required = true, Into = new AnswerPlace("first-name") },
+                new FormQuestion { Id = "last-name", Kind = QuestionKind.Text, Ask = Said("Your last name"), Into = new AnswerPlace("last-name") },
+                new FormQuestion { Id = "email", Kind = QuestionKind.Email, Ask = Said("Your email address"), Required = true, Into = new AnswerPlace("email") },
+                new FormQuestion { Id = "words", Kind = QuestionKind.LongText, Ask = Said("What would you like to know?") },
             ],
             InquiryWhen = ["words"],
         };
@@ -75,33 +75,33 @@ public static class FormDesk
             var pointer = $"/questions/{i}";
             if (question.Into?.Field is { } field && field.StartsWith(FormWords.OwnField, StringComparison.Ordinal) && settings.OwnFields.All(f => f.Key != field[FormWords.OwnField.Length..]))
             {
-                yield return new Finding($"{pointer}/into", $"There is no field “{field[FormWords.OwnField.Length..]}” of the practice's own.");
+                yield return new Finding($"{pointer}/into", Say($"There is no field “{field[FormWords.OwnField.Length..]}” of the practice's own."));
             }
 
             if (question.Consent?.Topic is { } topic && !settings.Topics.Contains(topic, StringComparer.OrdinalIgnoreCase))
             {
-                yield return new Finding($"{pointer}/consent", $"There is no topic “{topic}”.");
+                yield return new Finding($"{pointer}/consent", Say($"There is no topic “{topic}”."));
             }
         }
 
         if (form.Topic is { } about && !settings.Topics.Contains(about, StringComparer.OrdinalIgnoreCase))
         {
-            yield return new Finding("/topic", $"There is no topic “{about}”.");
+            yield return new Finding("/topic", Say($"There is no topic “{about}”."));
         }
 
         if (form.Program is { } started && program(started) is var status && status != "on")
         {
-            yield return new Finding("/program", status is null ? $"There is no program “{started}”." : $"The program “{started}” is not switched on; nobody would be started.");
+            yield return new Finding("/program", status is null ? Say($"There is no program “{started}”.") : Say($"The program “{started}” is not switched on; nobody would be started."));
         }
 
         if (form.Opportunity is { } stage && !settings.HasStage(stage))
         {
-            yield return new Finding("/opportunity", $"There is no stage “{stage}”.");
+            yield return new Finding("/opportunity", Say($"There is no stage “{stage}”."));
         }
 
         if (form.AnswerLetter is { } answer && !letter(answer))
         {
-            yield return new Finding("/answerLetter", $"There is no letter “{answer}”.");
+            yield return new Finding("/answerLetter", Say($"There is no letter “{answer}”."));
         }
     }
 }

@@ -44,14 +44,14 @@ public static partial class FormDoubts
         var links = Link().Count(how.Words);
         var doubts = new[]
         {
-            how.HiddenFilled ? "a field was filled that nobody sees" : null,
-            how.Age < Fastest ? string.Create(CultureInfo.InvariantCulture, $"it was sent {Math.Max(0, how.Age.TotalSeconds):0.0} seconds after it was shown") : null,
-            links >= ManyLinks ? $"it has {links.ToString(CultureInfo.InvariantCulture)} links"
-                : links > 0 && !how.IsWorked ? "it has a link, and was sent without the page's own script"
+            how.HiddenFilled ? Said("a field was filled that nobody sees") : null,
+            how.Age < Fastest ? Say($"it was sent {Math.Max(0, how.Age.TotalSeconds):0.0} seconds after it was shown") : null,
+            links >= ManyLinks ? Say($"it has {links.ToString(CultureInfo.InvariantCulture)} links")
+                : links > 0 && !how.IsWorked ? Said("it has a link, and was sent without the page's own script")
                 : null,
-            how.SameWords >= SameTwice ? "the same words came before today" : null,
-            how.OfAddress >= MostOfAddress ? "its address has sent many forms today" : null,
-            how.TooMany ? "more came within an hour than people send" : null,
+            how.SameWords >= SameTwice ? Said("the same words came before today") : null,
+            how.OfAddress >= MostOfAddress ? Said("its address has sent many forms today") : null,
+            how.TooMany ? Said("more came within an hour than people send") : null,
         };
         return string.Join("; ", doubts.OfType<string>());
     }

@@ -36,8 +36,8 @@ public sealed record SentFile(string Question, string Name, byte[] Content)
 {
     /// <summary>What it is, by its content, or why it is not taken.</summary>
     public (FileKind? Kind, string? Problem) Told { get; } =
-        Content.Length == 0 ? (null, $"“{Name}” is empty.")
-        : Content.Length > FormIntake.MostBytes ? (null, $"“{Name}” is larger than 10 MB, which is the most. Send a smaller one.")
+        Content.Length == 0 ? (null, Say($"“{Name}” is empty."))
+        : Content.Length > FormIntake.MostBytes ? (null, Say($"“{Name}” is larger than 10 MB, which is the most. Send a smaller one."))
         : FileKind.Of(Content, Name);
 }
 
@@ -364,7 +364,7 @@ public sealed class FormIntake
                 SubmissionId = row.Id,
                 ToName = asking.FirstName ?? "",
                 ToAddress = address,
-                Subject = $"Was it you? {title}",
+                Subject = Say($"Was it you? {title}"),
                 Text = $"""
                     Somebody sent “{title}” to {practice.Name} with this address. If it was you, follow this link and press the button; it works for seven days:
 
@@ -383,10 +383,10 @@ public sealed class FormIntake
 
     /// <summary>Why the link of a confirmation does nothing any more; null where it does.</summary>
     public static async Task<string?> OverAsync(GerminalDb db, SubmissionRow row, Instant now, CancellationToken stop) =>
-        row.Status != SubmissionStates.Unconfirmed ? "This link has been used already; nothing is left to be done."
-        : now - row.AskedAt > ConfirmWithin ? "This link worked for seven days. Send the form again if you still want to."
+        row.Status != SubmissionStates.Unconfirmed ? Said("This link has been used already; nothing is left to be done.")
+        : now - row.AskedAt > ConfirmWithin ? Said("This link worked for seven days. Send the form again if you still want to.")
         : await db.Consent.AnyAsync(c => !c.IsIn && c.Channel == "email" && c.At >= row.AskedAt && db.People.Any(p => p.Id == c.PersonId && p.Email == row.Email), stop)
-            ? "You have said no since this link was sent, and that holds. Send the form again if you have changed your mind."
+            ? Said("You have said no since this link was sent, and that holds. Send the form again if you have changed your mind.")
         : null;
 
     /// <summary>Its sender confirmed it: it is taken now, as one whose address is proven. Pressed twice at one moment is pressed once.</summary>

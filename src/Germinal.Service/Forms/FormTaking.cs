@@ -19,7 +19,7 @@ namespace Germinal.Service.Forms;
 /// </summary>
 public sealed class FormTaking(InquiryActs acts)
 {
-    private const string By = "the sender";
+    private static string By => Said("the sender");
 
     /// <summary>Takes a submission. Its row is tracked, and has no person yet.</summary>
     /// <param name="db">A context of the practice, in a transaction.</param>
@@ -84,14 +84,14 @@ public sealed class FormTaking(InquiryActs acts)
         await FollowAsync(db, desk, person, form, isInquiry, now, stop);
         if (taken.Any(t => t.Taking == Taking.Asked))
         {
-            await Notices.TellAsync(db, "asked", person.OwnerId, person.Id, $"By “{form.Name}”: {Differences(taken)}. Nothing was changed; take it over where you think it is right.", $"form-asks/{row.Id}", now, stop);
+            await Notices.TellAsync(db, "asked", person.OwnerId, person.Id, Say($"By “{form.Name}”: {Differences(taken)}. Nothing was changed; take it over where you think it is right."), $"form-asks/{row.Id}", now, stop);
         }
 
         if (inquiry is not null)
         {
             if (person.Email is not null)
             {
-                await InquiryConsent.AddAsync(db, desk, person.Id, Channel.Email, $"asked by the form “{form.Name}”", inquiry.Text, stop, isNew);
+                await InquiryConsent.AddAsync(db, desk, person.Id, Channel.Email, Say($"asked by the form “{form.Name}”"), inquiry.Text, stop, isNew);
             }
 
             await AnswerByItselfAsync(db, desk, form, inquiry, person, now, stop);
@@ -105,7 +105,7 @@ public sealed class FormTaking(InquiryActs acts)
         var form = await db.Forms.AsNoTracking().SingleAsync(f => f.Id == row.FormId, stop);
         if ((FormShelf.Of(form)?.Form ?? FormFile.Read(form.Draft).Form) is not { } written)
         {
-            return [("draft", "The form is not in order; its page says what is wrong.")];
+            return [("draft", Said("The form is not in order; its page says what is wrong."))];
         }
 
         await PersonLock.TakeAsync(db, personId, stop);
@@ -118,7 +118,7 @@ public sealed class FormTaking(InquiryActs acts)
 
         var desk = new PeopleDesk(db, by, now);
         var replaced = string.Join(", ", taken.Where(t => t.Taking == Taking.Replaced).Select(t => $"{t.Answer} (before: {t.Before})"));
-        db.Events.Add(desk.NewNote(personId, EventKinds.Remark, ("text", $"Taken over from “{written.Name}”{(replaced.Length > 0 ? $": {replaced}" : "")}")));
+        db.Events.Add(desk.NewNote(personId, EventKinds.Remark, ("text", Say($"Taken over from “{written.Name}”{(replaced.Length > 0 ? $": {replaced}" : "")}"))));
         await NotePutAsync(db, desk, person, taken, stop);
         return [];
     }
@@ -182,12 +182,12 @@ public sealed class FormTaking(InquiryActs acts)
     {
         var lines = row.Answers.Select(a => a.Sentence());
         var replaced = taken.Where(t => t.Taking == Taking.Replaced).Select(t => $"(before: {t.Before})");
-        var left = taken.Where(t => t.Taking is Taking.Left or Taking.Asked).Select(t => $"(not taken over: {t.Answer}; {t.Before} stays)");
+        var left = taken.Where(t => t.Taking is Taking.Left or Taking.Asked).Select(t => Say($"(not taken over: {t.Answer}; {t.Before} stays)"));
         return string.Join('\n', lines.Concat(replaced).Concat(left));
     }
 
     private static string Differences(IEnumerable<TakenAnswer> taken) =>
-        string.Join(", ", taken.Where(t => t.Taking == Taking.Asked).Select(t => $"“{t.Answer}” where “{t.Before}” stands"));
+        string.Join(", ", taken.Where(t => t.Taking == Taking.Asked).Select(t => Say($"“{t.Answer}” where “{t.Before}” stands")));
 
     /// <summary>What the inquiry asks: its long answers, else everything that is answered.</summary>
     private static string InquiryWords(Form form, SubmissionRow row)
@@ -201,7 +201,7 @@ public sealed class FormTaking(InquiryActs acts)
     {
         foreach (var (consent, wording) in answers.Consent(form))
         {
-            await desk.AddConsentAsync(person, ContactWords.Of(consent.Channel), "commercial", consent.Topic, true, "express", $"the form “{form.Name}”", null, stop, wording);
+            await desk.AddConsentAsync(person, ContactWords.Of(consent.Channel), "commercial", consent.Topic, true, "express", Say($"the form “{form.Name}”"), null, stop, wording);
         }
     }
 
@@ -260,7 +260,7 @@ public sealed class FormTaking(InquiryActs acts)
         var ready = acts.Fill((letter.Name, letter.Subject, letter.Body), facts, practice, sender, mailId, now, person.Email!);
         if (ready.Problem is { } problem)
         {
-            await Notices.TellAsync(db, "own-mail", inquiry.OwnerId, person.Id, $"“{form.Name}” could not answer {person.Name} by itself: {problem}", $"by-itself/{inquiry.Id}", now, stop);
+            await Notices.TellAsync(db, "own-mail", inquiry.OwnerId, person.Id, Say($"“{form.Name}” could not answer {person.Name} by itself: {problem}"), $"by-itself/{inquiry.Id}", now, stop);
             return;
         }
 

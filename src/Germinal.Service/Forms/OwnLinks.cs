@@ -66,7 +66,7 @@ public static class OwnLinks
                 MemberId = person.OwnerId,
                 ToName = person.Name,
                 ToAddress = address,
-                Subject = $"Your page with {practice.Name}",
+                Subject = Say($"Your page with {practice.Name}"),
                 Text = $"""
                     Hello {person.FirstName ?? person.Name},
 

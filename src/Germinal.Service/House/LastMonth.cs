@@ -199,7 +199,7 @@ public sealed class LastMonth(Engines engines) : IDisposable
             else if (did && !would)
             {
                 notAtAll++;
-                var reason = b?.Reason is { } said ? Why.Reason(said) : "what comes before it had to wait";
+                var reason = b?.Reason is { } said ? Why.Reason(said) : Said("what comes before it had to wait");
                 why[reason] = why.GetValueOrDefault(reason) + 1;
             }
             else if (would && !did)

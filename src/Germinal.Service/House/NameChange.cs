@@ -180,10 +180,10 @@ internal static class NameChange
         var forms = await db.Forms.AsNoTracking().Select(f => new { f.Name, f.Draft, f.Shown }).ToListAsync(stop);
         return
         [
-            .. programs.Select(p => ($"the program “{p.Name}”", (IReadOnlyList<string>)[p.Draft, .. definitions[p.Id]])),
-            .. segments.Select(s => ($"the segment “{s.Name}”", (IReadOnlyList<string>)[s.Rule])),
-            .. forms.Select(f => ($"the form “{f.Name}”", (IReadOnlyList<string>)[f.Draft, f.Shown ?? ""])),
-            .. settings.CallOutcomes.Where(o => o.Stage.Length > 0).Select(o => ($"a call that ends with “{o.Name}”", (IReadOnlyList<string>)[JsonSerializer.Serialize(new { stage = o.Stage })])),
+            .. programs.Select(p => (Say($"the program “{p.Name}”"), (IReadOnlyList<string>)[p.Draft, .. definitions[p.Id]])),
+            .. segments.Select(s => (Say($"the segment “{s.Name}”"), (IReadOnlyList<string>)[s.Rule])),
+            .. forms.Select(f => (Say($"the form “{f.Name}”"), (IReadOnlyList<string>)[f.Draft, f.Shown ?? ""])),
+            .. settings.CallOutcomes.Where(o => o.Stage.Length > 0).Select(o => (Say($"a call that ends with “{o.Name}”"), (IReadOnlyList<string>)[JsonSerializer.Serialize(new { stage = o.Stage })])),
         ];
     }
 }

@@ -46,7 +46,7 @@ public static class OwnTags
         to = to.Trim();
         if (to.Length is 0 or > Longest)
         {
-            return $"A tag has 1 to {Longest} letters.";
+            return Say($"A tag has 1 to {Longest} letters.");
         }
 
         Renaming names;
@@ -56,13 +56,13 @@ public static class OwnTags
             var there = await db.Tags.AsNoTracking().Select(t => t.Name).ToListAsync(stop);
             if (!there.Contains(tag, StringComparer.Ordinal))
             {
-                return $"There is no tag “{tag}” any more. Load the page again.";
+                return Say($"There is no tag “{tag}” any more. Load the page again.");
             }
 
             var other = there.Find(t => t != tag && Same(t, to));
             if (other is not null && !asOne)
             {
-                return $"There is a tag “{other}” already. Say that the two are to be one, or give another name.";
+                return Say($"There is a tag “{other}” already. Say that the two are to be one, or give another name.");
             }
 
             names = None with { Tags = new Dictionary<string, string> { [tag] = other ?? to } };
@@ -90,12 +90,12 @@ public static class OwnTags
 
         if (found.People > 0)
         {
-            return $"“{tag}” cannot be taken out: {(found.People == 1 ? "one person has it" : $"{found.People} people have it")}. Pick them under People and take it off there, or put it together with another tag.";
+            return Say($"“{tag}” cannot be taken out: {(found.People == 1 ? Said("one person has it") : Say($"{found.People} people have it"))}. Pick them under People and take it off there, or put it together with another tag.");
         }
 
         if (found.Used.Count > 0)
         {
-            return $"“{tag}” cannot be taken out: {string.Join(", ", found.Used)} asks for it. Put it together with another tag instead.";
+            return Say($"“{tag}” cannot be taken out: {string.Join(", ", found.Used)} asks for it. Put it together with another tag instead.");
         }
 
         await db.Tags.Where(t => t.Name == tag).ExecuteDeleteAsync(stop);

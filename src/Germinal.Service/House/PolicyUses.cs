@@ -30,6 +30,6 @@ public static class PolicyUses
             .ToList();
         return users.Count == 0
             ? null
-            : $"“{users[0].Policy}” is what {string.Join(", ", users.Select(u => $"“{u.Name}”").Distinct())} {(users.Select(u => u.Name).Distinct().Count() == 1 ? "goes" : "go")} by; choose another there first.";
+            : Say($"“{users[0].Policy}” is what {string.Join(", ", users.Select(u => $"“{u.Name}”").Distinct())} {users.Select(u => u.Name).Distinct().Count():goes|go} by; choose another there first.");
     }
 }

@@ -66,7 +66,7 @@ public sealed class SettingsHistory(ProgramDesk programs)
         var parts = SettingsChange.Parts(change.Row);
         if (row.TakenBackBy is not null)
         {
-            return (true, "This has been taken back already.", "");
+            return (true, Said("This has been taken back already."), "");
         }
 
         if (InTheWay(row, parts) is { } wrong)
@@ -109,10 +109,10 @@ public sealed class SettingsHistory(ProgramDesk programs)
         var parts = SettingsPart.In(after);
         if (parts.FirstOrDefault(p => p.Kind == SettingsPartKind.Apart) is { } apart)
         {
-            return $"What was before of “{apart.Title}” is not kept; set it anew on its page.";
+            return Say($"What was before of “{apart.Title}” is not kept; set it anew on its page.");
         }
 
-        return parts.FirstOrDefault(p => !JsonNode.DeepEquals(after[p.Key], now[p.Key])) is { } again ? $"“{again.Title}” was changed again since; take that back first." : null;
+        return parts.FirstOrDefault(p => !JsonNode.DeepEquals(after[p.Key], now[p.Key])) is { } again ? Say($"“{again.Title}” was changed again since; take that back first.") : null;
     }
 
     /// <summary>What would be missed if some parts became as they were: something that programs or people use and that would be gone.</summary>
@@ -143,8 +143,8 @@ public sealed class SettingsHistory(ProgramDesk programs)
         var named = (parts.Contains("inquiryRules") ? restored.InquiryRules.SelectMany(r => r.Members) : []).Concat(
             parts.Contains("fallbackSender") && restored.FallbackSender is { } signs ? [signs] : []
         );
-        return named.Except(members).Any() ? "It names somebody who has left; set it anew on its page."
-            : parts.Contains("pictureId") && restored.PictureId is { } picture && !await db.Images.AnyAsync(i => i.Id == picture, stop) ? "The picture is no longer there; choose one anew on its page."
+        return named.Except(members).Any() ? Said("It names somebody who has left; set it anew on its page.")
+            : parts.Contains("pictureId") && restored.PictureId is { } picture && !await db.Images.AnyAsync(i => i.Id == picture, stop) ? Said("The picture is no longer there; choose one anew on its page.")
             : null;
     }
 }

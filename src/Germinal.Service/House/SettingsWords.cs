@@ -44,10 +44,10 @@ public static class SettingsWords
         };
 
     private static string Arrow(JsonNode? before, JsonNode? after) =>
-        (Said(before), Said(after)) is ({ } was, { } became) ? $"{was} → {became}" : "";
+        (InWords(before), InWords(after)) is ({ } was, { } became) ? $"{was} → {became}" : "";
 
     /// <summary>A value in words; null for one that says nothing to anybody.</summary>
-    private static string? Said(JsonNode? value) =>
+    private static string? InWords(JsonNode? value) =>
         value switch
         {
             null => "none",
@@ -71,20 +71,20 @@ public static class SettingsWords
         string?[] all = [Listed("with", came), Listed("without", went), Listed("changed", changed)];
         return all.Any(w => w is not null) ? string.Join(", ", all.OfType<string>())
             : was.SequenceEqual(became) ? ""
-            : "in another order";
+            : Said("in another order");
     }
 
     private static string? Listed(string word, List<string> names)
     {
         var said = Stretches(names.Where(n => n.Length > 0).Distinct(StringComparer.Ordinal)).ToList();
-        return said.Count == 0 ? null : $"{word} {string.Join(", ", said.Take(MostSaid))}{(said.Count > MostSaid ? $" and {said.Count - MostSaid} more" : "")}";
+        return said.Count == 0 ? null : $"{word} {string.Join(", ", said.Take(MostSaid))}{(said.Count > MostSaid ? Say($" and {said.Count - MostSaid} more") : "")}";
     }
 
     /// <summary>Days that follow each other as one stretch; what is no day as it is.</summary>
     private static IEnumerable<string> Stretches(IEnumerable<string> names)
     {
         (LocalDate First, LocalDate Last)? stretch = null;
-        string Said((LocalDate First, LocalDate Last) s) => s.First == s.Last ? s.First.Iso() : $"{s.First.Iso()} to {s.Last.Iso()}";
+        string InWords((LocalDate First, LocalDate Last) s) => s.First == s.Last ? s.First.Iso() : $"{s.First.Iso()} to {s.Last.Iso()}";
         foreach (var name in names)
         {
             var day = Dates.TryParse(name.Trim('“', '”'));
@@ -96,7 +96,7 @@ public static class SettingsWords
 
             if (stretch is { } ended)
             {
-                yield return Said(ended);
+                yield return InWords(ended);
             }
 
             stretch = day is { } begins ? (begins, begins) : null;
@@ -108,7 +108,7 @@ public static class SettingsWords
 
         if (stretch is { } last)
         {
-            yield return Said(last);
+            yield return InWords(last);
         }
     }
 
@@ -116,11 +116,11 @@ public static class SettingsWords
     private static string Called(JsonNode? item) =>
         item switch
         {
-            JsonObject o when o["max"] is not null && o["days"] is not null => $"“{o["max"]} in {o["days"]} days by {string.Join(", ", o["channels"]?.AsArray().Select(c => c?.ToString()) ?? [])}”",
+            JsonObject o when o["max"] is not null && o["days"] is not null => Say($"“{o["max"]} in {o["days"]} days by {string.Join(", ", o["channels"]?.AsArray().Select(c => c?.ToString()) ?? [])}”"),
             JsonObject o => CalledBy.Select(k => o[k]).OfType<JsonValue>().FirstOrDefault() is { } name
                 ? $"“{Short(name.ToString())}”"
-                : string.Join(' ', o.Select(p => p.Value).SelectMany(v => v is JsonArray list ? list.Select(Said) : [Said(v)]).OfType<string>().Where(w => w != "none").Select(w => w.Trim('“', '”'))),
-            _ => Said(item) ?? "",
+                : string.Join(' ', o.Select(p => p.Value).SelectMany(v => v is JsonArray list ? list.Select(InWords) : [InWords(v)]).OfType<string>().Where(w => w != "none").Select(w => w.Trim('“', '”'))),
+            _ => InWords(item) ?? "",
         };
 
     private static string Short(string text) => text.Length > LongestSaid ? $"{text[..(LongestSaid - 1)]}…" : text;

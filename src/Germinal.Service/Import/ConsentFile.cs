@@ -86,7 +86,7 @@ public sealed class ConsentFile
         if (missing.Count > 0 || (places["email"] < 0 && places["mobile"] < 0))
         {
             throw new UnreadableFileException(
-                $"The file has no column {string.Join(", ", missing.DefaultIfEmpty("email or mobile"))}. Columns of a consent file: {string.Join(", ", Columns)}; purpose, topic, basis, evidence and reason may be missing."
+                Say($"The file has no column {string.Join(", ", missing.DefaultIfEmpty(Said("email or mobile")))}. Columns of a consent file: {string.Join(", ", Columns)}; purpose, topic, basis, evidence and reason may be missing.")
             );
         }
 
@@ -143,12 +143,12 @@ public sealed class ConsentFile
         var channel = cell("channel").ToLowerInvariant();
         if (ContactWords.ChannelOf(channel) is null)
         {
-            return Wrong($"“{cell("channel")}” is no channel; email, text, call or post is.");
+            return Wrong(Say($"“{cell("channel")}” is no channel; email, text, call or post is."));
         }
 
         if (CellReading.YesOrNo(cell("decision")).Value is not { } isIn)
         {
-            return Wrong($"“{cell("decision")}” is no decision; in or out is.");
+            return Wrong(Say($"“{cell("decision")}” is no decision; in or out is."));
         }
 
         var purpose = cell("purpose").ToLowerInvariant() switch
@@ -158,7 +158,7 @@ public sealed class ConsentFile
         };
         if (purpose is not ("commercial" or "transactional" or "everything"))
         {
-            return Wrong($"“{cell("purpose")}” is no purpose; commercial, transactional or everything is.");
+            return Wrong(Say($"“{cell("purpose")}” is no purpose; commercial, transactional or everything is."));
         }
 
         var basis = cell("basis").ToLowerInvariant() switch
@@ -168,7 +168,7 @@ public sealed class ConsentFile
         };
         if (basis is not ("express" or "inquiry" or "client"))
         {
-            return Wrong($"“{cell("basis")}” is nothing a consent can stand on; express, inquiry or client is.");
+            return Wrong(Say($"“{cell("basis")}” is nothing a consent can stand on; express, inquiry or client is."));
         }
 
         var topic = cell("topic") is { Length: > 0 } word ? settings.Topics.Find(t => t.Equals(word, StringComparison.OrdinalIgnoreCase)) : null;
@@ -176,33 +176,33 @@ public sealed class ConsentFile
         {
             return Wrong(
                 settings.Topics.Count == 0
-                    ? $"There is no topic “{cell("topic")}”; the practice has none. A principal adds topics under The practice."
-                    : $"There is no topic “{cell("topic")}”; the practice’s topics are {string.Join(", ", settings.Topics)}."
+                    ? Say($"There is no topic “{cell("topic")}”; the practice has none. A principal adds topics under The practice.")
+                    : Say($"There is no topic “{cell("topic")}”; the practice’s topics are {string.Join(", ", settings.Topics)}.")
             );
         }
 
         if (InstantOf(cell("at"), settings.DateOrder == "dmy", zone, now) is not { } at)
         {
-            return Wrong($"“{cell("at")}” is no day on which it can have been said; a day up to today as 2026-03-09 or a moment as 2026-03-09T14:05:00Z is.");
+            return Wrong(Say($"“{cell("at")}” is no day on which it can have been said; a day up to today as 2026-03-09 or a moment as 2026-03-09T14:05:00Z is."));
         }
 
         if (cell("source").Length == 0)
         {
-            return Wrong("It does not say where it comes from; source names the form, letter or talk.");
+            return Wrong(Said("It does not say where it comes from; source names the form, letter or talk."));
         }
 
         var people = book.Find(cell("email"), CellReading.Phone(cell("mobile"), settings.PhoneRegion).Value.Number);
         if (people.Count == 0)
         {
             return Wrong(
-                $"Nobody here has {(cell("email").Length > 0 ? cell("email") : cell("mobile") is { Length: > 0 } number ? number : "no address and no number")}. Bring the person in first, or mend the address."
+                Say($"Nobody here has {(cell("email").Length > 0 ? cell("email") : cell("mobile") is { Length: > 0 } number ? number : Said("no address and no number"))}. Bring the person in first, or mend the address.")
             );
         }
 
         if (people.Count > 1 && isIn)
         {
             return Wrong(
-                $"{people.Count} people share {(cell("email").Length > 0 ? cell("email") : cell("mobile"))}; who of them agreed cannot be told. Enter it on the person’s own page."
+                Say($"{people.Count} people share {(cell("email").Length > 0 ? cell("email") : cell("mobile"))}; who of them agreed cannot be told. Enter it on the person’s own page.")
             );
         }
 

@@ -110,7 +110,7 @@ internal sealed class KnownPeople
 
     /// <summary>Whoever a list that came out of Germinal says it is; null where it says nobody who is here.</summary>
     public Match? WithId(ImportedRow row) =>
-        row.Id is { } id && byId.TryGetValue(id, out var person) ? new Match((person, "the id it came out of Germinal with"), []) : null;
+        row.Id is { } id && byId.TryGetValue(id, out var person) ? new Match((person, Said("the id it came out of Germinal with")), []) : null;
 
     /// <summary>Loads, in four queries, everybody who shares an address, a mobile, a name or a raw row with the file.</summary>
     public static async Task<KnownPeople> LoadAsync(GerminalDb db, IReadOnlyList<ImportedRow> rows, CancellationToken stop)
@@ -240,7 +240,7 @@ internal sealed class KnownPeople
     {
         var has = filled[person.Id];
         string Shown(string field, string value) =>
-            field == ImportField.Owner ? practice.Members.FirstOrDefault(m => m.Id.ToString() == value)?.Name ?? "somebody who has left"
+            field == ImportField.Owner ? practice.Members.FirstOrDefault(m => m.Id.ToString() == value)?.Name ?? Said("somebody who has left")
             : value.ReplaceLineEndings(", ");
         foreach (var (field, value) in ValuesOf(row))
         {
@@ -249,8 +249,8 @@ internal sealed class KnownPeople
                 continue;
             }
 
-            var label = field == "address" ? "postal address" : field == "other_email" ? "other email" : ImportField.LabelOf(field);
-            yield return new ImportDoubt(field, $"{label}: the list says “{Shown(field, value)}”, here stands “{Shown(field, known)}”. What stands here is kept.");
+            var label = field == "address" ? Said("postal address") : field == "other_email" ? Said("other email") : ImportField.LabelOf(field);
+            yield return new ImportDoubt(field, Say($"{label}: the list says “{Shown(field, value)}”, here stands “{Shown(field, known)}”. What stands here is kept."));
         }
     }
 
@@ -315,5 +315,5 @@ internal sealed class KnownPeople
     }
 
     /// <summary>That anything, or a yes or a no, was said of a channel, among what a person has.</summary>
-    internal static string ConsentFill(string channel, bool? isIn = null) => isIn is { } said ? $"consent:{channel}:{(said ? "in" : "out")}" : $"consent:{channel}";
+    internal static string ConsentFill(string channel, bool? isIn = null) => isIn is { } said ? Say($"consent:{channel}:{(said ? "in" : "out")}") : Say($"consent:{channel}");
 }

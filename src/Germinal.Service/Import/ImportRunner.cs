@@ -117,7 +117,7 @@ public sealed class ImportRunner(IDbContextFactory<GerminalDb> databases)
         }
         catch (Exception e) when (IsOfTheRows(e))
         {
-            var why = $"The row could not be written: {e.InnerException?.Message ?? e.Message}";
+            var why = Say($"The row could not be written: {e.InnerException?.Message ?? e.Message}");
             return await WriteTogetherAsync(
                 import,
                 [rows[0] with { Result = RowResult.LeftOut, PersonId = null, Fills = [], Row = rows[0].Row with { LeftOut = why } }],
@@ -168,7 +168,7 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, DateTimeZone
         var people = await db.People.Where(p => ids.Contains(p.Id)).ToDictionaryAsync(p => p.Id, stop);
         var newTags = rows.SelectMany(r => r.Row.Tags).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
         await TagNames.EnsureAsync(db, newTags, stop);
-        await ListNames.EnsureAsync(db, [.. rows.SelectMany(r => r.Row.Lists)], import.By, $"the list {import.FileName}", now, stop);
+        await ListNames.EnsureAsync(db, [.. rows.SelectMany(r => r.Row.Lists)], import.By, Say($"the list {import.FileName}"), now, stop);
         foreach (var given in rows)
         {
             // The person may have been on a row that could not be written.
@@ -179,7 +179,7 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, DateTimeZone
                     Result = RowResult.LeftOut,
                     PersonId = null,
                     Fills = [],
-                    Row = given.Row with { LeftOut = "The row it belongs with could not be written." },
+                    Row = given.Row with { LeftOut = Said("The row it belongs with could not be written.") },
                 }
                 : given;
             var row = planned.Row;
@@ -314,7 +314,7 @@ internal sealed class ImportWriter(GerminalDb db, ImportRow import, DateTimeZone
                     IsIn = said.In,
                     Basis = ContactWords.Of(said.Basis),
                     At = said.Since is { } since ? LocalClock.At(since.AtMidnight(), zone) : now,
-                    Source = $"import, {import.FileName}, row {row.Line}",
+                    Source = Say($"import, {import.FileName}, row {row.Line}"),
                     By = import.By,
                     Evidence = import.Id.ToString(),
                 }

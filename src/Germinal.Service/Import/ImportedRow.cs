@@ -219,20 +219,20 @@ public sealed class RowReader(
 
         var nobody = row.FirstName is null && row.LastName is null && row.Email is null && row.Mobile is null && row.OtherPhone is null;
         var leftOut =
-            record.Cells.All(string.IsNullOrWhiteSpace) ? "The row is empty."
-            : nobody && record.Cells.Any(CellReading.SaysTotal) ? "The row is a total, not a person."
+            record.Cells.All(string.IsNullOrWhiteSpace) ? Said("The row is empty.")
+            : nobody && record.Cells.Any(CellReading.SaysTotal) ? Said("The row is a total, not a person.")
             : new[] { ImportField.FirstName, ImportField.LastName, ImportField.FullName }.Any(f => CellReading.SaysTotal(Cell(f)))
             && row.Email is null
             && row.Mobile is null
             && row.OtherPhone is null
-                ? "The row is a total, not a person."
-            : nobody ? "The row names nobody: no name, no email, no number."
+                ? Said("The row is a total, not a person.")
+            : nobody ? Said("The row names nobody: no name, no email, no number.")
             : null;
         var saysSo = Take(ImportField.DoNotContact, CellReading.YesOrNo(Cell(ImportField.DoNotContact))) == true;
         var byRemark = !saysSo && (CellReading.SaysDied(note) || CellReading.SaysNoContact(note));
         if (byRemark)
         {
-            doubts.Add(new ImportDoubt(ImportField.Notes, $"The remark says “{Short(note)}”: brought in as do not contact, to be confirmed."));
+            doubts.Add(new ImportDoubt(ImportField.Notes, Say($"The remark says “{Short(note)}”: brought in as do not contact, to be confirmed.")));
         }
 
         return row with
@@ -241,7 +241,7 @@ public sealed class RowReader(
             LeftOut = leftOut,
             DoNotContact =
                 byRemark ? note
-                : saysSo ? "the list says so"
+                : saysSo ? Said("the list says so")
                 : null,
             DoNotContactToConfirm = byRemark,
         };
@@ -258,7 +258,7 @@ public sealed class RowReader(
     private static Reading<string?> ZoneOf(string cell) =>
         cell.Trim() is not { Length: > 0 } name ? new(null)
         : LocalClock.Zone(name) is { } zone ? new(zone.Id)
-        : new(null, $"There is no time zone “{name}”; an IANA name like America/Denver would be right. The zone is left open.");
+        : new(null, Say($"There is no time zone “{name}”; an IANA name like America/Denver would be right. The zone is left open."));
 
     /// <summary>A stage as <c>Pipeline/Stage</c>, or by its own name where only one pipeline has it; or what it was said to be.</summary>
     private Reading<string?> StageOf(string cell)
@@ -278,7 +278,7 @@ public sealed class RowReader(
         var fits = all.Where(s => string.Equals(s.Whole, wanted, StringComparison.OrdinalIgnoreCase)).ToList();
         fits = fits.Count > 0 ? fits : [.. all.Where(s => string.Equals(s.Own, wanted, StringComparison.OrdinalIgnoreCase))];
         return fits.Count == 1 ? new(fits[0].Whole)
-            : new(null, fits.Count == 0 ? $"There is no stage “{wanted}”; the stage is left open." : $"“{wanted}” is a stage of several pipelines; the stage is left open.");
+            : new(null, fits.Count == 0 ? Say($"There is no stage “{wanted}”; the stage is left open.") : Say($"“{wanted}” is a stage of several pipelines; the stage is left open."));
     }
 
     private Reading<Instant?> MomentOf(string cell)
@@ -299,7 +299,7 @@ public sealed class RowReader(
         {
             var date = CellReading.Date(cell, DayFirst(ImportField.OwnPrefix + field.Key), today);
             return date.Value is { Year: null } && field.Kind == OwnFieldKind.Date
-                ? new(null, $"“{cell.Trim()}” has no year. The value is left out.")
+                ? new(null, Say($"“{cell.Trim()}” has no year. The value is left out."))
                 : new(date.Value?.ToString(), date.Doubt);
         }
 
@@ -310,7 +310,7 @@ public sealed class RowReader(
 
         var text = field.Kind == OwnFieldKind.Choices && !field.Options.Any(o => o.Contains(',', StringComparison.Ordinal)) ? cell.Replace(',', ';').Replace('|', ';') : cell;
         var (kept, problem) = field.Read(text);
-        return new(kept, problem is null ? null : $"{problem} The value is left out.");
+        return new(kept, problem is null ? null : Say($"{problem} The value is left out."));
     }
 
     private static string Short(string text) => text.Length <= 60 ? text : text[..57] + "…";
@@ -350,6 +350,6 @@ public sealed class RowReader(
                     || parts[^1] == wanted;
             })
             .ToList();
-        return fits.Count == 1 ? new(fits[0].Id) : new(null, $"Nobody here is called “{cell.Trim()}”; the owner is left open.");
+        return fits.Count == 1 ? new(fits[0].Id) : new(null, Say($"Nobody here is called “{cell.Trim()}”; the owner is left open."));
     }
 }

@@ -11,7 +11,7 @@ namespace Germinal.Service.Import;
 /// </summary>
 public static class ListFile
 {
-    private const string Instead = "Save it as CSV, .xlsx or .ods and drop that here.";
+    private static string Instead => Said("Save it as CSV, .xlsx or .ods and drop that here.");
 
     /// <summary>A workbook that says it is larger than this when unpacked is not unpacked.</summary>
     private const long MostUnpacked = 1L << 30;
@@ -37,14 +37,14 @@ public static class ListFile
             var (table, forms) =
                 Begins(file, Zip) ? OfArchive(file, sheet)
                 : Begins(file, CompoundFile) ? throw new UnreadableFileException(WhyNotCompound(file))
-                : Begins(file, Pdf) ? throw new UnreadableFileException($"This is a PDF, which has no columns to read. Open the list where it was made. {Instead}")
+                : Begins(file, Pdf) ? throw new UnreadableFileException(Say($"This is a PDF, which has no columns to read. Open the list where it was made. {Instead}"))
                 : OfText(file);
             return OtherName(fileName, forms) is { } other ? table with { Remarks = [other, .. table.Remarks] } : table;
         }
         catch (Exception e) when (e is InvalidDataException or XmlException || (Begins(file, Zip) && e is not (UnreadableFileException or OutOfMemoryException)))
         {
             // What a workbook that is not well made breaks in its reader is anything.
-            throw new UnreadableFileException($"This file is damaged and cannot be read ({e.Message.TrimEnd('.')}). {Instead}");
+            throw new UnreadableFileException(Say($"This file is damaged and cannot be read ({e.Message.TrimEnd('.')}). {Instead}"));
         }
     }
 
@@ -55,7 +55,7 @@ public static class ListFile
         var text = Decode(file);
         if (text.Contains('\0', StringComparison.Ordinal))
         {
-            throw new UnreadableFileException($"This is neither a text file nor a workbook. {Instead}");
+            throw new UnreadableFileException(Say($"This is neither a text file nor a workbook. {Instead}"));
         }
 
         if (VCard.IsCards(text))
@@ -72,7 +72,7 @@ public static class ListFile
             }
         }
 
-        return (ListTable.Of(Rows(), "This file is empty. The first row should name the columns: First name, Last name, Email …"), [".csv", ".txt", ".tsv", ""]);
+        return (ListTable.Of(Rows(), Said("This file is empty. The first row should name the columns: First name, Last name, Email …")), [".csv", ".txt", ".tsv", ""]);
     }
 
     private static (ListTable Table, string[] Names) OfArchive(byte[] file, string? sheet)
@@ -80,14 +80,14 @@ public static class ListFile
         using var archive = new ZipArchive(new MemoryStream(file, writable: false));
         if (archive.Entries.Sum(e => Math.Max(0, e.Length)) > MostUnpacked)
         {
-            throw new UnreadableFileException("Unpacked, this workbook would be larger than one gigabyte, which no list of people is.");
+            throw new UnreadableFileException(Said("Unpacked, this workbook would be larger than one gigabyte, which no list of people is."));
         }
 
         if (archive.GetEntry("xl/workbook.xml") is not null)
         {
             var table = OfSheets(Workbook.SheetsOf(file), name => Workbook.RowsOf(file, name), sheet);
             var macros = archive.GetEntry("xl/vbaProject.bin") is not null;
-            return (macros ? table with { Remarks = ["The workbook has macros. They are not run and not kept; what stands in the cells is read."] } : table, [".xlsx", ".xlsm"]);
+            return (macros ? table with { Remarks = [Said("The workbook has macros. They are not run and not kept; what stands in the cells is read.")] } : table, [".xlsx", ".xlsm"]);
         }
 
         if (archive.GetEntry("content.xml") is not null && archive.GetEntry("META-INF/manifest.xml") is { } manifest)
@@ -101,19 +101,19 @@ public static class ListFile
             return (OfSheets(OpenDocumentSheet.SheetsOf(file), name => OpenDocumentSheet.RowsOf(file, name), sheet), [".ods"]);
         }
 
-        throw new UnreadableFileException($"This is an archive and no workbook. Unpack it first, and bring in the list that is in it. {Instead}");
+        throw new UnreadableFileException(Say($"This is an archive and no workbook. Unpack it first, and bring in the list that is in it. {Instead}"));
     }
 
-    private const string WithPassword = "This workbook is protected by a password. Save it without one (Germinal keeps no password of yours) and drop that here.";
+    private static string WithPassword => Said("This workbook is protected by a password. Save it without one (Germinal keeps no password of yours) and drop that here.");
 
     private static string WhyNotCompound(byte[] file) =>
-        file.AsSpan().IndexOf(EncryptedPackage) >= 0 ? WithPassword : $"This is a workbook of the old form (.xls) or another old document. {Instead}";
+        file.AsSpan().IndexOf(EncryptedPackage) >= 0 ? WithPassword : Say($"This is a workbook of the old form (.xls) or another old document. {Instead}");
 
     /// <summary>The sheet that was asked for, or the first with rows; the others are there to pick.</summary>
     private static ListTable OfSheets(IReadOnlyList<string> sheets, Func<string, IEnumerable<SheetRow>> rowsOf, string? asked)
     {
         ListTable Table(string name) =>
-            ListTable.Of(rowsOf(name).Select(r => (r.Line, r.Cells)), $"The sheet “{name}” is empty. Its first row should name the columns: First name, Last name, Email …") with
+            ListTable.Of(rowsOf(name).Select(r => (r.Line, r.Cells)), Say($"The sheet “{name}” is empty. Its first row should name the columns: First name, Last name, Email …")) with
             {
                 Sheet = name,
                 Sheets = sheets.Count > 1 ? sheets : [],
@@ -123,7 +123,7 @@ public static class ListFile
         {
             return sheets.Contains(asked, StringComparer.Ordinal)
                 ? Table(asked)
-                : throw new UnreadableFileException($"There is no sheet “{asked}” in it; there is {string.Join(", ", sheets.Select(s => $"“{s}”"))}.");
+                : throw new UnreadableFileException(Say($"There is no sheet “{asked}” in it; there is {string.Join(", ", sheets.Select(s => $"“{s}”"))}."));
         }
 
         UnreadableFileException? first = null;
@@ -139,7 +139,7 @@ public static class ListFile
             }
         }
 
-        throw first ?? new UnreadableFileException("This workbook has no sheet.");
+        throw first ?? new UnreadableFileException(Said("This workbook has no sheet."));
     }
 
     /// <summary>Says so where a file’s name promises another form than it has; what is in it counts.</summary>
@@ -148,7 +148,7 @@ public static class ListFile
         var ending = Path.GetExtension(fileName ?? "").ToLowerInvariant();
         return fileName is null || names.Contains(ending, StringComparer.Ordinal)
             ? null
-            : $"By its name the file should be something else; by what is in it, it is a {(names[0] == ".vcf" ? "file of cards" : names[0] == ".csv" ? "text file with columns" : "workbook")}, and was read as that.";
+            : Say($"By its name the file should be something else; by what is in it, it is a {(names[0] == ".vcf" ? Said("file of cards") : names[0] == ".csv" ? Said("text file with columns") : "workbook")}, and was read as that.");
     }
 
     private static string Decode(byte[] file)

@@ -56,7 +56,7 @@ public sealed record ListTable(string[] Header, IReadOnlyList<ListRecord> Record
 
                 if (cells.Length > MostColumns)
                 {
-                    throw new UnreadableFileException($"This list has {cells.Length} columns; at most {MostColumns} can be read. Take out those that are not needed.");
+                    throw new UnreadableFileException(Say($"This list has {cells.Length} columns; at most {MostColumns} can be read. Take out those that are not needed."));
                 }
 
                 if (!cells.Any(c => Addresses.IsEmail(c.Trim().ToLowerInvariant())))
@@ -66,13 +66,13 @@ public sealed record ListTable(string[] Header, IReadOnlyList<ListRecord> Record
                 }
 
                 // Somebody stands where the names of the columns should.
-                header = [.. cells.Select((_, i) => $"column {i + 1}")];
+                header = [.. cells.Select((_, i) => Say($"column {i + 1}"))];
                 named = false;
             }
 
             if (records.Count == MostRows || (long)records.Count * header.Length >= MostCells)
             {
-                throw new UnreadableFileException($"This list is too large: at most {MostRows:N0} rows and {MostCells:N0} cells. Split it, and bring the parts in one after the other.");
+                throw new UnreadableFileException(Say($"This list is too large: at most {MostRows:N0} rows and {MostCells:N0} cells. Split it, and bring the parts in one after the other."));
             }
 
             var fitted = cells;
@@ -81,7 +81,7 @@ public sealed record ListTable(string[] Header, IReadOnlyList<ListRecord> Record
         }
 
         return header is null ? throw new UnreadableFileException(nothing)
-            : records.Count == 0 ? throw new UnreadableFileException("This file has column names but no rows of people under them.")
+            : records.Count == 0 ? throw new UnreadableFileException(Said("This file has column names but no rows of people under them."))
             : new ListTable(header, records) { IsNamed = named };
     }
 }

@@ -72,7 +72,7 @@ public sealed class Matching
         var byAddress = Under(byEmail, row.Email);
         var byMobile = Under(byNumber, row.Mobile).Where(p => p.Mobile == row.Mobile).ToList();
         Match? uncertain = null;
-        foreach (var (there, key, by) in new[] { (byAddress, row.Email, "the same email address"), (byMobile, row.Mobile, "the same mobile") })
+        foreach (var (there, key, by) in new[] { (byAddress, row.Email, Said("the same email address")), (byMobile, row.Mobile, Said("the same mobile")) })
         {
             var can = there.Where(p => NameLikeness.CanBeSame(p.Name, name)).ToList();
             if (can.Count == 0)
@@ -88,19 +88,19 @@ public sealed class Matching
 
             if (can.Count == 1 && !FitsSeveral(key!, name) && !FitsSeveral(key!, can[0].Name))
             {
-                return new Match((can[0], by + (name.IsBlank || can[0].Name.IsBlank ? "" : " and a name that can be the same")), []);
+                return new Match((can[0], by + (name.IsBlank || can[0].Name.IsBlank ? "" : Said(" and a name that can be the same"))), []);
             }
 
-            var which = can.Count > 1 ? "it may be one of them" : "it may be them, or somebody else of the list under it";
+            var which = can.Count > 1 ? Said("it may be one of them") : Said("it may be them, or somebody else of the list under it");
             uncertain ??= new Match(
                 null,
-                [new ImportDoubt(ImportField.Email, $"{by[..1].ToUpperInvariant()}{by[1..]} as {Listed(can)}: {which}. Brought in by itself.")]
+                [new ImportDoubt(ImportField.Email, Say($"{by[..1].ToUpperInvariant()}{by[1..]} as {Listed(can)}: {which}. Brought in by itself."))]
             );
         }
 
         if (byFingerprint.TryGetValue(row.Fingerprint, out var before))
         {
-            return new Match((before, "the same row, brought in before"), []);
+            return new Match((before, Said("the same row, brought in before")), []);
         }
 
         if (uncertain is not null)
@@ -112,12 +112,12 @@ public sealed class Matching
         var others = byAddress.Concat(Under(byNumber, row.Mobile)).Concat(Under(byNumber, row.OtherPhone)).DistinctBy(p => p.Id).ToList();
         if (others.Count > 0)
         {
-            var what = byAddress.Count > 0 ? "email address" : "number";
-            var perhapsThey = others.Exists(p => !NameLikeness.AreTwoFirstNames(p.Name, name)) ? "the same person under another last name" : "of the same household";
+            var what = byAddress.Count > 0 ? Said("email address") : "number";
+            var perhapsThey = others.Exists(p => !NameLikeness.AreTwoFirstNames(p.Name, name)) ? Said("the same person under another last name") : Said("of the same household");
             doubts.Add(
                 new ImportDoubt(
                     byAddress.Count > 0 ? ImportField.Email : ImportField.Mobile,
-                    $"The same {what} as {Listed(others)}, with another name: perhaps {perhapsThey}. Each is kept for themselves."
+                    Say($"The same {what} as {Listed(others)}, with another name: perhaps {perhapsThey}. Each is kept for themselves.")
                 )
             );
         }
@@ -128,7 +128,7 @@ public sealed class Matching
             doubts.Add(
                 new ImportDoubt(
                     ImportField.LastName,
-                    $"{perhaps.Called} {Where(perhaps)} has the same name and {SpeaksForIt(perhaps, row)}: perhaps the same person. Brought in by itself; look under “These may be the same”."
+                    Say($"{perhaps.Called} {Where(perhaps)} has the same name and {SpeaksForIt(perhaps, row)}: perhaps the same person. Brought in by itself; look under “These may be the same”.")
                 )
             );
         }
@@ -168,15 +168,15 @@ public sealed class Matching
     private static string? SpeaksForIt(MatchCandidate p, ImportedRow row) =>
         row.Birthday is { } born && p.Birthday == born ? "birthday"
         : row.OtherPhone is { } phone && (p.OtherPhone == phone || p.Mobile == phone) ? "number"
-        : row.Address is { } address && address.Contains('\n', StringComparison.Ordinal) && p.Address == address ? "postal address"
+        : row.Address is { } address && address.Contains('\n', StringComparison.Ordinal) && p.Address == address ? Said("postal address")
         : null;
 
-    private static string Where(MatchCandidate p) => p.Line is { } line ? $"of row {line}" : "who is here already";
+    private static string Where(MatchCandidate p) => p.Line is { } line ? Say($"of row {line}") : Said("who is here already");
 
     private static string Listed(IReadOnlyList<MatchCandidate> people)
     {
         var names = people.Take(3).Select(p => p.Line is { } line ? $"{p.Called} (row {line})" : p.Called).ToList();
-        return people.Count > 3 ? $"{string.Join(", ", names)} and others"
+        return people.Count > 3 ? Say($"{string.Join(", ", names)} and others")
             : ContactWords.Listed(names);
     }
 

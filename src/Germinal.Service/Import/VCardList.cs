@@ -48,12 +48,12 @@ internal static class VCardList
         string[] header = [.. Order.Where(c => rows.Exists(r => r.ContainsKey(c))), .. rows.SelectMany(r => r.Keys).Distinct(StringComparer.Ordinal).Where(c => !Order.Contains(c))];
         if (header.Length == 0)
         {
-            throw new UnreadableFileException("This is a file of cards, and nothing stands on any of them.");
+            throw new UnreadableFileException(Said("This is a file of cards, and nothing stands on any of them."));
         }
 
         return new ListTable(header, [.. rows.Select((r, i) => new ListRecord(i + 1, [.. header.Select(h => r.GetValueOrDefault(h, ""))]))])
         {
-            Remarks = pictures == 0 ? [] : [$"{(pictures == 1 ? "A card has a picture" : $"{pictures} cards have pictures")}; pictures are left out."],
+            Remarks = pictures == 0 ? [] : [Say($"{(pictures == 1 ? Said("A card has a picture") : Say($"{pictures} cards have pictures"))}; pictures are left out.")],
         };
     }
 
@@ -100,7 +100,7 @@ internal static class VCardList
                 case "N":
                     Put(ImportField.LastName, Part(p, 0));
                     Put(ImportField.FirstName, Part(p, 1));
-                    Put("additional names", Part(p, 2));
+                    Put(Said("additional names"), Part(p, 2));
                     Put("prefix", Part(p, 3));
                     Put("suffix", Part(p, 4));
                     break;
@@ -178,7 +178,7 @@ internal static class VCardList
         if (new[] { ImportField.Street, ImportField.City, ImportField.Zip }.Any(row.ContainsKey))
         {
             // A second one is kept in one cell.
-            put("second address", string.Join('\n', parts.Where(v => v.Length > 0)));
+            put(Said("second address"), string.Join('\n', parts.Where(v => v.Length > 0)));
             return;
         }
 

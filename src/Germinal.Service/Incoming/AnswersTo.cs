@@ -33,7 +33,7 @@ public static class AnswersTo
         }
 
         var name = (await db.NamesAsync([person], stop)).GetValueOrDefault(person, "Somebody");
-        await Notices.TellAsync(db, "answer", member, person, $"{name} answered “{touch.Message.Subject}”: {subject}", $"answer/{touch.TouchId}/{now}", now, stop);
+        await Notices.TellAsync(db, "answer", member, person, Say($"{name} answered “{touch.Message.Subject}”: {subject}"), $"answer/{touch.TouchId}/{now}", now, stop);
     }
 
     /// <summary>The version the letter went by, where it names anybody.</summary>

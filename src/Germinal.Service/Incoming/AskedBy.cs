@@ -49,7 +49,7 @@ public static class AskedBy
         if (row.PersonId is null)
         {
             await WhoAsks.LockAsync(db, asking, stop);
-            var (person, isNew) = await WhoAsks.FindOrMakeAsync(db, desk, asking, $"asked by {how}", stop);
+            var (person, isNew) = await WhoAsks.FindOrMakeAsync(db, desk, asking, Say($"asked by {how}"), stop);
             row.PersonId = person.Id;
             made = isNew ? person : null;
         }
@@ -59,6 +59,6 @@ public static class AskedBy
         row.GuessId = null;
         await db.SaveChangesAsync(stop);
         await new DealingsDesk(db, desk, desk.Now).InquireAsync(row.PersonId.Value, null, how, words.Trim(), stop, new Arrival(ReceivedId: row.Id, OfSomebodyNew: made is not null));
-        await InquiryConsent.AddAsync(db, desk, row.PersonId.Value, channel, $"asked by {how}", words.Trim(), stop);
+        await InquiryConsent.AddAsync(db, desk, row.PersonId.Value, channel, Say($"asked by {how}"), words.Trim(), stop);
     }
 }

@@ -31,7 +31,7 @@ public static class Bounces
             await SuppressAsync(db, touch.Message.ToAddress, reason, now, stop);
         }
 
-        var desk = new PeopleDesk(db, "the provider", now);
+        var desk = new PeopleDesk(db, Said("the provider"), now);
         db.Events.Add(
             desk.NewEvent(
                 touch.PersonId,

@@ -21,7 +21,7 @@ public sealed class ImapDoor(ServerLine line)
             using var client = new ImapClient { Timeout = (int)ServerLine.Patience.TotalMilliseconds };
             if (await ConnectAsync(client, server, stop) is { } unreachable)
             {
-                return $"The mailbox at {server.Host}:{server.Port} cannot be read: {unreachable}";
+                return Say($"The mailbox at {server.Host}:{server.Port} cannot be read: {unreachable}");
             }
 
             await server.SignInAsync(client, stop);
@@ -31,11 +31,11 @@ public sealed class ImapDoor(ServerLine line)
         }
         catch (AuthenticationException e)
         {
-            return $"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in: {e.Message}";
+            return Say($"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in: {e.Message}");
         }
         catch (Exception e) when (IsOfTheLine(e) || e is InvalidOperationException or FolderNotFoundException)
         {
-            return $"The mailbox at {server.Host}:{server.Port} cannot be read: {e.Message}";
+            return Say($"The mailbox at {server.Host}:{server.Port} cannot be read: {e.Message}");
         }
     }
 

@@ -88,14 +88,14 @@ public sealed partial class InboundListener(
             }
             catch (FormatException)
             {
-                return new SmtpResponse(SmtpReplyCode.TransactionFailed, "this is no message (RFC 5322)");
+                return new SmtpResponse(SmtpReplyCode.TransactionFailed, Said("this is no message (RFC 5322)"));
             }
 #pragma warning disable CA1031 // Whatever happened, the sender keeps the message and tries again.
             catch (Exception e)
 #pragma warning restore CA1031
             {
                 LogNotTaken(log, e);
-                return new SmtpResponse((SmtpReplyCode)451, "not now, try again");
+                return new SmtpResponse((SmtpReplyCode)451, Said("not now, try again"));
             }
         }
     }

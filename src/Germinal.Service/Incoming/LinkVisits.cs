@@ -1,4 +1,3 @@
-using System.Globalization;
 using Germinal.Core.Engine;
 using Germinal.Core.Time;
 using Germinal.Service.Clock;
@@ -37,7 +36,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         if (!(await NoteAsync(db, touch, null, agent, prefetch, now, stop)).ByMachine)
         {
-            await OpenAsync(db, new PeopleDesk(db, "the recipient", now), touch, now, stop);
+            await OpenAsync(db, new PeopleDesk(db, Said("the recipient"), now), touch, now, stop);
         }
 
         await db.SaveChangesAsync(stop);
@@ -61,7 +60,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         if (visit is { ByMachine: false, IsNews: true })
         {
             // Who follows a link has opened the letter, whether or not its picture was fetched.
-            var desk = new PeopleDesk(db, "the recipient", now);
+            var desk = new PeopleDesk(db, Said("the recipient"), now);
             await OpenAsync(db, desk, touch, now, stop);
             db.Events.Add(desk.NewEvent(touch.PersonId, new FollowedLink(now, touch.ProgramId, touch.StepId, link.Name), touch.Word, ("address", link.Address)));
             if (visit.Count == 1)
@@ -159,7 +158,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
                     Kind = "call",
                     Title = words,
                     Due = practice.Calendar.WorkingDayAfter(today, days) ?? today,
-                    Source = $"followed “{link.Name}” in “{touch.Message.Subject}”",
+                    Source = Say($"followed “{link.Name}” in “{touch.Message.Subject}”"),
                     CreatedAt = now,
                 }
             );
@@ -169,7 +168,7 @@ public sealed class LinkVisits(IDbContextFactory<GerminalDb> databases)
         {
             await new DealingsDesk(db, desk, now).OpenOpportunityAsync(
                 touch.PersonId,
-                string.Create(CultureInfo.InvariantCulture, $"After “{touch.Message.Subject}”"),
+                Say($"After “{touch.Message.Subject}”"),
                 stage,
                 null,
                 stop

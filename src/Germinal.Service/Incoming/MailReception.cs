@@ -106,7 +106,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
         var from = mail.From.ToUpperInvariant();
         if (isInquiry && !await db.Users.AnyAsync(u => u.PracticeId == at && u.NormalizedEmail == from, stop))
         {
-            await AskedBy.MailAsync(db, row, mail.FromName, new PeopleDesk(db, "the sender", now), stop);
+            await AskedBy.MailAsync(db, row, mail.FromName, new PeopleDesk(db, Said("the sender"), now), stop);
         }
 
         await transaction.CommitAsync(stop);
@@ -128,7 +128,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
 
     private static async Task TakeInAsync(GerminalDb db, ReceivedMail mail, Guid person, TouchOf? touch, Instant now, CancellationToken stop)
     {
-        var desk = new PeopleDesk(db, "the recipient", now);
+        var desk = new PeopleDesk(db, Said("the recipient"), now);
         var which = TouchOf.WordsOf(touch);
         switch (mail.Kind)
         {
@@ -151,7 +151,7 @@ public sealed class MailReception(IDbContextFactory<GerminalDb> databases, Reply
             case ReceivedKind.Complaint when touch is not null:
                 await Bounces.SuppressAsync(db, touch.Message.ToAddress, "complained", now, stop);
                 db.Events.Add(desk.NewNote(person, EventKinds.Complained, [.. which, ("channel", "email")]));
-                await desk.AddConsentAsync(person, "email", null, null, false, "express", "told their mail provider that it was unwanted", null, stop);
+                await desk.AddConsentAsync(person, "email", null, null, false, "express", Said("told their mail provider that it was unwanted"), null, stop);
                 break;
         }
     }

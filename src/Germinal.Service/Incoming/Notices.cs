@@ -25,7 +25,7 @@ public static class Notices
 
         var now = await PracticeClock.NowAsync(db, stop);
         var key = $"forgery/{what}/{now.InUtc().Date:uuuu-MM-dd}";
-        var text = $"Somebody called {what} with a signature that is not ours. Nothing was changed by it.";
+        var text = Say($"Somebody called {what} with a signature that is not ours. Nothing was changed by it.");
         await WriteAsync(db, practice, "forgery", null, null, text, key, now, stop);
     }
 

@@ -43,7 +43,7 @@ public static class OwnMailOf
             return;
         }
 
-        var words = complained ? "they told their provider that it was unwanted" : $"it came back ({mail.Status ?? "no reason given"})";
+        var words = complained ? Said("they told their provider that it was unwanted") : Say($"it came back ({mail.Status ?? Said("no reason given")})");
         await db.OwnMails.Where(m => m.Id == row.Id).ExecuteUpdateAsync(u => u.SetProperty(m => m.Status, OwnMailStatus.Refused).SetProperty(m => m.LastAnswer, words), stop);
         if (row.Kind != OwnMailKinds.Confirmation)
         {

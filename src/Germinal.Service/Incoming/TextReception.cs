@@ -107,7 +107,7 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
         await db.SaveChangesAsync(stop);
         if (wish == TextWish.None && AskedBy.IsAsking(await WordOfAsync(db, practice.Id, stop), body))
         {
-            await AskedBy.TextAsync(db, row, new PeopleDesk(db, "the sender", now), stop);
+            await AskedBy.TextAsync(db, row, new PeopleDesk(db, Said("the sender"), now), stop);
         }
 
         await transaction.CommitAsync(stop);
@@ -116,7 +116,7 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             var us = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == practice.Id, stop);
             var number = us.Settings.TextNumber is { Length: > 0 } own ? own : null;
             await gateway.SendAsync(
-                new OutgoingText($"help-{news.Id}", from, $"This is {us.Name}. Answer STOP and you get no more texts from us.", number),
+                new OutgoingText($"help-{news.Id}", from, Say($"This is {us.Name}. Answer STOP and you get no more texts from us."), number),
                 stop
             );
         }
@@ -176,14 +176,14 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
             await using var transaction = await db.Database.BeginTransactionAsync(stop);
             foreach (var person in of.Where(o => !AlreadyOut(db, o.Id)))
             {
-                await new PeopleDesk(db, "the recipient", now).AddConsentAsync(
+                await new PeopleDesk(db, Said("the recipient"), now).AddConsentAsync(
                     person.Id,
                     "text",
                     null,
                     null,
                     false,
                     "express",
-                    $"answered “{body}”",
+                    Say($"answered “{body}”"),
                     null,
                     stop
                 );
@@ -217,14 +217,14 @@ public sealed class TextReception(IDbContextFactory<GerminalDb> databases, IText
     private static async Task TakeWishAsync(GerminalDb db, Guid person, TextWish wish, string body, TouchOf? last, CancellationToken stop)
     {
         var now = await PracticeClock.NowAsync(db, stop);
-        var desk = new PeopleDesk(db, "the recipient", now);
+        var desk = new PeopleDesk(db, Said("the recipient"), now);
         switch (wish)
         {
             case TextWish.Stop:
                 // Taken in for everybody of the number.
                 break;
             case TextWish.Start:
-                await desk.AddConsentAsync(person, "text", null, null, true, "express", $"answered “{body.Trim()}”", null, stop);
+                await desk.AddConsentAsync(person, "text", null, null, true, "express", Say($"answered “{body.Trim()}”"), null, stop);
                 break;
             case TextWish.None:
                 db.Events.Add(desk.NewEvent(person, new TextedWord(now, string.Concat(body.Where(char.IsLetterOrDigit)))));

@@ -30,21 +30,21 @@ public sealed class InquiryActs(LetterWriter writer)
     {
         if (person.Email is not { } address)
         {
-            return $"{person.Name} has no email address. Ring them, or ask for one.";
+            return Say($"{person.Name} has no email address. Ring them, or ask for one.");
         }
 
         if (person.DoNotContact || person.Died)
         {
-            return person.Died ? $"{person.Name} has died." : $"{person.Name} is marked “do not contact”: {person.DoNotContactReason}.";
+            return person.Died ? Say($"{person.Name} has died.") : Say($"{person.Name} is marked “do not contact”: {person.DoNotContactReason}.");
         }
 
         if (await db.Suppressions.AsNoTracking().FirstOrDefaultAsync(s => s.Address == address, stop) is { } gone)
         {
-            return $"Nothing goes to {address} any more ({gone.Reason}). Ring them, or ask for another address.";
+            return Say($"Nothing goes to {address} any more ({gone.Reason}). Ring them, or ask for another address.");
         }
 
         return ConsentLedger.Read(facts.Consent, practice.Consent, Channel.Email, Purpose.Transactional, null, now, practice.Zone).Verdict == ConsentVerdict.Withdrawn
-            ? $"{person.Name} has said no to every email. Ring them."
+            ? Say($"{person.Name} has said no to every email. Ring them.")
             : null;
     }
 
@@ -72,12 +72,12 @@ public sealed class InquiryActs(LetterWriter writer)
         if (letter is not { } id)
         {
             var asked = inquiry.ReceivedId is { } received ? await db.Received.Where(r => r.Id == received).Select(r => r.Subject).FirstOrDefaultAsync(stop) : null;
-            return new AnswerReady(to, subject.Trim() is { Length: > 0 } own ? own : Again(asked ?? inquiry.Form ?? "your question"), words.Trim(), "", null);
+            return new AnswerReady(to, subject.Trim() is { Length: > 0 } own ? own : Again(asked ?? inquiry.Form ?? Said("your question")), words.Trim(), "", null);
         }
 
         if (await db.Letters.AsNoTracking().FirstOrDefaultAsync(l => l.Id == id, stop) is not { } row)
         {
-            return new AnswerReady(to, subject, words, "", "There is no such letter any more. Choose another.");
+            return new AnswerReady(to, subject, words, "", Said("There is no such letter any more. Choose another."));
         }
 
         return Fill((row.Name, row.Subject, row.Body), facts, practice, practice.Members.FirstOrDefault(m => m.Id == member), mailId, now, to);
@@ -98,7 +98,7 @@ public sealed class InquiryActs(LetterWriter writer)
             filled.Subject,
             filled.Text,
             filled.Html,
-            filled.Missing.Count == 0 ? null : $"“{letter.Name}” cannot be filled for {facts.Name}: {MergeFields.Say(filled.Missing)}.",
+            filled.Missing.Count == 0 ? null : Say($"“{letter.Name}” cannot be filled for {facts.Name}: {MergeFields.Say(filled.Missing)}."),
             filled.BodyHtml.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal)
         );
     }

@@ -143,21 +143,21 @@ public static class InquiryGiving
         string Name(Guid id) => desk.Members.FirstOrDefault(m => m.Id == id)?.Name ?? "nobody";
         if (rule is null)
         {
-            return "no rule says who, so whoever stands in for the practice";
+            return Said("no rule says who, so whoever stands in for the practice");
         }
 
         var because = new[]
         {
-            rule.Form is null ? null : $"by “{form}”",
-            rule.Topic is null ? null : $"about {rule.Topic}",
-            rule.Area is null ? null : $"from {rule.Area}",
+            rule.Form is null ? null : Say($"by “{form}”"),
+            rule.Topic is null ? null : Say($"about {rule.Topic}"),
+            rule.Area is null ? null : Say($"from {rule.Area}"),
             rule.To switch
             {
-                GivenTo.WhoKnowsThem => "looks after them",
-                GivenTo.InTurn => "it was their turn",
+                GivenTo.WhoKnowsThem => Said("looks after them"),
+                GivenTo.InTurn => Said("it was their turn"),
                 _ => null,
             },
-            routed.InFor is { } away ? $"in for {Name(away)}, who is away" : null,
+            routed.InFor is { } away ? Say($"in for {Name(away)}, who is away") : null,
         };
         return string.Join(", ", because.OfType<string>());
     }
@@ -167,7 +167,7 @@ public static class InquiryGiving
     public static async Task<bool> GiveToAsync(GerminalDb db, Guid inquiry, Guid member, string by, Instant now, CancellationToken stop)
     {
         var desk = await LoadAsync(db, now, stop);
-        var (why, deputyAt) = ($"given by {by}", DeputyAt(desk, now));
+        var (why, deputyAt) = (Say($"given by {by}"), DeputyAt(desk, now));
         if (
             await db
                 .Inquiries.Where(i => i.Id == inquiry && i.AnsweredAt == null)
@@ -185,7 +185,7 @@ public static class InquiryGiving
         }
 
         var person = await db.Inquiries.Where(i => i.Id == inquiry).Select(i => i.PersonId).SingleAsync(stop);
-        await Notices.TellAsync(db, "inquiry", member, person, $"{by} gave you an inquiry.", $"inquiry-given/{inquiry}/{member}/{now}", now, stop);
+        await Notices.TellAsync(db, "inquiry", member, person, Say($"{by} gave you an inquiry."), $"inquiry-given/{inquiry}/{member}/{now}", now, stop);
         return true;
     }
 
@@ -233,20 +233,20 @@ public static class InquiryGiving
         var deputy = new[] { before?.DeputyId, Otherwise(desk) }.OfType<Guid>().FirstOrDefault(d => d != row.OwnerId && IsThere(desk, d));
         var who = await db.People.AsNoTracking().SingleAsync(p => p.Id == row.PersonId, stop);
         var hours = desk.Practice.Settings.DeputyAfterHours;
-        var waited = $"{who.Name} has waited for {hours} working {(hours == 1 ? "hour" : "hours")}, and nobody has touched it";
+        var waited = Say($"{who.Name} has waited for {hours} working {hours:hour|hours}, and nobody has touched it");
         if (deputy == Guid.Empty)
         {
-            await Notices.TellAsync(db, "inquiry", row.OwnerId, row.PersonId, $"{waited}. There is no deputy to give it to.", $"deputy/{id}", now, stop);
+            await Notices.TellAsync(db, "inquiry", row.OwnerId, row.PersonId, Say($"{waited}. There is no deputy to give it to."), $"deputy/{id}", now, stop);
             return;
         }
 
         row.OwnerId = deputy;
-        row.GivenWhy = $"{before?.Name ?? "nobody"} had not touched it in {hours} working {(hours == 1 ? "hour" : "hours")}";
-        await Notices.TellAsync(db, "inquiry", deputy, row.PersonId, $"{waited}. It is yours now, in for {before?.Name ?? "nobody"}.", $"deputy/{id}/to", now, stop);
+        row.GivenWhy = Say($"{before?.Name ?? "nobody"} had not touched it in {hours} working {hours:hour|hours}");
+        await Notices.TellAsync(db, "inquiry", deputy, row.PersonId, Say($"{waited}. It is yours now, in for {before?.Name ?? "nobody"}."), $"deputy/{id}/to", now, stop);
         if (before is not null)
         {
             var name = desk.Members.First(m => m.Id == deputy).Name;
-            await Notices.TellAsync(db, "inquiry", before.Id, row.PersonId, $"{waited}. {name} has it now.", $"deputy/{id}/from", now, stop);
+            await Notices.TellAsync(db, "inquiry", before.Id, row.PersonId, Say($"{waited}. {name} has it now."), $"deputy/{id}/from", now, stop);
         }
     }
 }

@@ -111,7 +111,7 @@ public static class InquiryReading
                     ReachedHours.Lateness(settings, practice, r.ReceivedAt, r.AnsweredAt ?? now),
                     r.OwnerId ?? person.OwnerId,
                     practice.Members.FirstOrDefault(m => m.Id == (r.OwnerId ?? person.OwnerId))?.Name,
-                    r.OwnerId is null && person.OwnerId is not null ? "looks after them" : r.GivenWhy,
+                    r.OwnerId is null && person.OwnerId is not null ? Said("looks after them") : r.GivenWhy,
                     r.TouchedAt is not null,
                     person.AddedAt >= r.ReceivedAt,
                     WhatTheyAre(practice, person, [.. open[person.Id]], person.AddedAt >= r.ReceivedAt),
@@ -130,11 +130,11 @@ public static class InquiryReading
         var parts = new List<string?>
         {
             isNew ? "new" : null,
-            person.DoNotContact ? "do not contact" : null,
+            person.DoNotContact ? Said("do not contact") : null,
             person.Stage is { } stage ? Why.StageName(stage) : null,
-            opportunities.Count > 0 ? $"open: {string.Join(", ", opportunities)}" : null,
-            practice.Members.FirstOrDefault(m => m.Id == person.OwnerId)?.Name is { } owner && !isNew ? $"with {owner}" : null,
-            isNew ? null : $"known since {person.AddedAt.InZone(practice.Zone).Date:uuuu}",
+            opportunities.Count > 0 ? Say($"open: {string.Join(", ", opportunities)}") : null,
+            practice.Members.FirstOrDefault(m => m.Id == person.OwnerId)?.Name is { } owner && !isNew ? Say($"with {owner}") : null,
+            isNew ? null : Say($"known since {person.AddedAt.InZone(practice.Zone).Date:uuuu}"),
         };
         return string.Join(" · ", parts.OfType<string>());
     }

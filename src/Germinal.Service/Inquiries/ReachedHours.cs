@@ -32,13 +32,13 @@ public static class ReachedHours
         {
             if (!PracticeReading.IsDay(day.Day) || reached.Count(r => r.Day == day.Day) > 1)
             {
-                yield return $"“{day.Day}” is no week day, or stands twice; mon, tue, wed, thu, fri, sat and sun are.";
+                yield return Say($"“{day.Day}” is no week day, or stands twice; mon, tue, wed, thu, fri, sat and sun are.");
             }
 
             var (from, to) = (TimesOfDay.Form.Parse(day.From), TimesOfDay.Form.Parse(day.To));
             if (!from.Success || !to.Success || to.Value <= from.Value)
             {
-                yield return $"“{day.From}” to “{day.To}” are no hours of a day; 09:00 to 17:30 would be.";
+                yield return Say($"“{day.From}” to “{day.To}” are no hours of a day; 09:00 to 17:30 would be.");
             }
         }
     }

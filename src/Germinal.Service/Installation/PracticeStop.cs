@@ -41,7 +41,7 @@ public static class PracticeStop
             }
         }
 
-        await NoteAsync(db, practice, by, $"stopped the practice, as keeper of the installation: {why}", stop);
+        await NoteAsync(db, practice, by, Say($"stopped the practice, as keeper of the installation: {why}"), stop);
         return row.Name;
     }
 
@@ -66,7 +66,7 @@ public static class PracticeStop
             await mails.PracticeGoesOnAsync(db, principal, by, row.Name, stop);
         }
 
-        await NoteAsync(db, practice, by, "let the practice go on, as keeper of the installation", stop);
+        await NoteAsync(db, practice, by, Said("let the practice go on, as keeper of the installation"), stop);
         return row.Name;
     }
 

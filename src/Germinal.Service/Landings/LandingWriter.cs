@@ -45,16 +45,16 @@ public sealed class LandingWriter(LetterWriter writer, LetterDesk desk)
         var findings = desk.Findings("", body, practice.Kept ?? KeptThings.None, now.InZone(practice.Zone).Date).Where(f => !f.IsWarning).ToList();
         if (string.IsNullOrWhiteSpace(title))
         {
-            findings.Add(new Finding("/title", "A page needs a title: what search and sharing call it."));
+            findings.Add(new Finding("/title", Said("A page needs a title: what search and sharing call it.")));
         }
 
         if (body.Contains("confirm_link", StringComparison.Ordinal))
         {
-            findings.Add(new Finding("/body", "It has a link by which its reader confirms, and a page has no reader. Take it out of the letter, or write a letter of its own for the page."));
+            findings.Add(new Finding("/body", Said("It has a link by which its reader confirms, and a page has no reader. Take it out of the letter, or write a letter of its own for the page.")));
         }
         else if (findings.Count == 0 && Fill(LandingWords.Of(body), null, practice, now).Missing is { Count: > 0 } missing)
         {
-            findings.Add(new Finding("/body", $"Nobody is known on a page, and this has no other words: {MergeFields.Say(missing)}. Say in the letter what stands there when it is missing."));
+            findings.Add(new Finding("/body", Say($"Nobody is known on a page, and this has no other words: {MergeFields.Say(missing)}. Say in the letter what stands there when it is missing.")));
         }
 
         return findings;

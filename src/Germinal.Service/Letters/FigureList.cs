@@ -45,12 +45,12 @@ public sealed record FigureList(IReadOnlyList<Measure> Measures, IReadOnlyList<(
         var columns = Enumerable.Range(0, header.Length).Where(i => i != area && i != month && header[i].Length > 0).ToArray();
         if (area < 0 || month < 0 || columns.Length == 0)
         {
-            return new FigureList([], [], [new FigureTrouble(1, "The first line should name the columns: area, month, and what is measured, such as “median price”.")]);
+            return new FigureList([], [], [new FigureTrouble(1, Said("The first line should name the columns: area, month, and what is measured, such as “median price”."))]);
         }
 
         if (header.Where(h => h.Length > 0).GroupBy(h => h, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
         {
-            return new FigureList([], [], [new FigureTrouble(1, $"Two columns are called “{twice.Key}”.")]);
+            return new FigureList([], [], [new FigureTrouble(1, Say($"Two columns are called “{twice.Key}”."))]);
         }
 
         var numbers = new Dictionary<(string Area, string Measure, LocalDate Month), decimal>();
@@ -71,13 +71,13 @@ public sealed record FigureList(IReadOnlyList<Measure> Measures, IReadOnlyList<(
             var place = Cell(area);
             if (place.Length is 0 or > LongestWord)
             {
-                Wrong("The area is missing, or too long.");
+                Wrong(Said("The area is missing, or too long."));
                 continue;
             }
 
             if (MonthOf(Cell(month)) is not { } first)
             {
-                Wrong($"“{Cell(month)}” is no month; 2026-03 or March 2026 would be.");
+                Wrong(Say($"“{Cell(month)}” is no month; 2026-03 or March 2026 would be."));
                 continue;
             }
 
@@ -85,7 +85,7 @@ public sealed record FigureList(IReadOnlyList<Measure> Measures, IReadOnlyList<(
             {
                 if (NumberOf(Cell(column)) is not { } number)
                 {
-                    Wrong($"“{Cell(column)}” under “{header[column]}” is no number; 420,000 or 6.25 would be.");
+                    Wrong(Say($"“{Cell(column)}” under “{header[column]}” is no number; 420,000 or 6.25 would be."));
                     continue;
                 }
 
@@ -100,7 +100,7 @@ public sealed record FigureList(IReadOnlyList<Measure> Measures, IReadOnlyList<(
 
         if (numbers.Count > Most)
         {
-            troubles.Add(new FigureTrouble(table.Records[^1].Line, string.Create(CultureInfo.InvariantCulture, $"There are {numbers.Count} numbers in it; {Most} are the most.")));
+            troubles.Add(new FigureTrouble(table.Records[^1].Line, Say($"There are {numbers.Count} numbers in it; {Most} are the most.")));
         }
 
         return new FigureList(

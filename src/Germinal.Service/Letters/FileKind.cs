@@ -12,17 +12,17 @@ public sealed record FileKind(string Type, IReadOnlyList<string> Endings, string
     private const string OfficeType = "application/vnd.openxmlformats-officedocument.";
 
     private static readonly FileKind Pdf = new("application/pdf", [".pdf"], "a PDF");
-    private static readonly FileKind Png = new("image/png", [".png"], "a PNG picture");
-    private static readonly FileKind Jpeg = new("image/jpeg", [".jpg", ".jpeg"], "a JPEG picture");
-    private static readonly FileKind Gif = new("image/gif", [".gif"], "a GIF picture");
-    private static readonly FileKind WebP = new("image/webp", [".webp"], "a WebP picture");
-    private static readonly FileKind Document = new(OfficeType + "wordprocessingml.document", [".docx"], "a text document (.docx)");
-    private static readonly FileKind Sheet = new(OfficeType + "spreadsheetml.sheet", [".xlsx"], "a workbook (.xlsx)");
-    private static readonly FileKind Slides = new(OfficeType + "presentationml.presentation", [".pptx"], "slides (.pptx)");
-    private static readonly FileKind Calendar = new("text/calendar", [".ics"], "a calendar entry (.ics)");
-    private static readonly FileKind Card = new("text/vcard", [".vcf"], "an address card (.vcf)");
-    private static readonly FileKind Csv = new("text/csv", [".csv"], "a CSV list");
-    private static readonly FileKind Text = new("text/plain", [".txt"], "a plain text");
+    private static readonly FileKind Png = new("image/png", [".png"], ToSay("a PNG picture"));
+    private static readonly FileKind Jpeg = new("image/jpeg", [".jpg", ".jpeg"], ToSay("a JPEG picture"));
+    private static readonly FileKind Gif = new("image/gif", [".gif"], ToSay("a GIF picture"));
+    private static readonly FileKind WebP = new("image/webp", [".webp"], ToSay("a WebP picture"));
+    private static readonly FileKind Document = new(OfficeType + "wordprocessingml.document", [".docx"], ToSay("a text document (.docx)"));
+    private static readonly FileKind Sheet = new(OfficeType + "spreadsheetml.sheet", [".xlsx"], ToSay("a workbook (.xlsx)"));
+    private static readonly FileKind Slides = new(OfficeType + "presentationml.presentation", [".pptx"], ToSay("slides (.pptx)"));
+    private static readonly FileKind Calendar = new("text/calendar", [".ics"], ToSay("a calendar entry (.ics)"));
+    private static readonly FileKind Card = new("text/vcard", [".vcf"], ToSay("an address card (.vcf)"));
+    private static readonly FileKind Csv = new("text/csv", [".csv"], ToSay("a CSV list"));
+    private static readonly FileKind Text = new("text/plain", [".txt"], ToSay("a plain text"));
 
     /// <summary>Those that letters may carry.</summary>
     public static IReadOnlyList<FileKind> All { get; } = [Pdf, Png, Jpeg, Gif, WebP, Document, Sheet, Slides, Calendar, Card, Csv, Text];
@@ -44,19 +44,19 @@ public sealed record FileKind(string Type, IReadOnlyList<string> Endings, string
         var promised = All.FirstOrDefault(k => k.Endings.Contains(ending, StringComparer.Ordinal));
         if (promised is null)
         {
-            return (null, $"“{name}” is of no kind that letters carry. {string.Join(", ", All.SelectMany(k => k.Endings))} are.");
+            return (null, Say($"“{name}” is of no kind that letters carry. {string.Join(", ", All.SelectMany(k => k.Endings))} are."));
         }
 
         var found = PictureOf(content) ?? (content.AsSpan().StartsWith("PK"u8) ? OfArchive(content) : content.AsSpan().StartsWith("%PDF-"u8) ? Pdf : OfText(content, promised));
         if (found != promised)
         {
-            return (null, $"“{name}” is not {promised.What}, whatever its name says{(found is null ? "" : $": inside it is {found.What}")}. Save it anew where it was made, and bring that.");
+            return (null, Say($"“{name}” is not {promised.What}, whatever its name says{(found is null ? "" : Say($": inside it is {found.What}"))}. Save it anew where it was made, and bring that."));
         }
 
         // A transfer that broke off leaves the end missing (ISO 32000-1, 7.5.5: a file ends in %%EOF).
         if (found == Pdf && content.AsSpan(Math.Max(0, content.Length - 2048)).IndexOf("%%EOF"u8) < 0)
         {
-            return (null, $"“{name}” is a PDF that breaks off before its end. Save it anew where it was made, and bring that.");
+            return (null, Say($"“{name}” is a PDF that breaks off before its end. Save it anew where it was made, and bring that."));
         }
 
         return (found, null);

@@ -31,12 +31,12 @@ public static class KeptNames
     {
         if (name.Length is 0 or > Longest)
         {
-            return $"It needs a name of up to {Longest} letters.";
+            return Say($"It needs a name of up to {Longest} letters.");
         }
 
 #pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
         var lower = name.ToLowerInvariant();
-        return await db.Set<T>().AnyAsync(x => x.Id != self && x.Name.ToLower() == lower, stop) ? $"There is {what} “{name}” already. Give this one another name." : null;
+        return await db.Set<T>().AnyAsync(x => x.Id != self && x.Name.ToLower() == lower, stop) ? Say($"There is {what} “{name}” already. Give this one another name.") : null;
 #pragma warning restore CA1862, CA1311, CA1304, MA0011
     }
 
@@ -83,7 +83,7 @@ public static class KeptNames
 
     /// <summary>Why something that is used is not thrown away; null where it is not used.</summary>
     public static string? KeepsIt(INamed row, IReadOnlyList<KeptUse> uses) =>
-        uses.Count == 0 ? null : $"“{row.Name}” is used by {string.Join(", ", uses.Select(u => $"the {u.Kind} “{u.Name}”"))}. Take it out there first.";
+        uses.Count == 0 ? null : Say($"“{row.Name}” is used by {string.Join(", ", uses.Select(u => Say($"the {u.Kind} “{u.Name}”")))}. Take it out there first.");
 
     private static (string Part, string Name) Key(string part, string name) => (part, name.ToLowerInvariant());
 }

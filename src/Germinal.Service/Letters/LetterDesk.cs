@@ -1,4 +1,3 @@
-using System.Globalization;
 using Germinal.Channels.Letters;
 using Germinal.Core.Contact;
 using Germinal.Core.Files;
@@ -70,25 +69,25 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
             {
                 if (!kept.Figures.ContainsKey(name))
                 {
-                    yield return new Finding(pointer, $"There are no figures “{name}”. Bring them in under Letters, Figures, or take them out here.");
+                    yield return new Finding(pointer, Say($"There are no figures “{name}”. Bring them in under Letters, Figures, or take them out here."));
                 }
             }
             else if (part == LetterParts.Form)
             {
                 if (!kept.Forms.ContainsKey(name))
                 {
-                    yield return new Finding(pointer, $"{LetterPlaces.NoForm(name)} Show it under Inquiries, Forms, or take it out here.");
+                    yield return new Finding(pointer, Say($"{LetterPlaces.NoForm(name)} Show it under Inquiries, Forms, or take it out here."));
                 }
             }
             else if (!kept.Offers.TryGetValue(name, out var offer))
             {
-                yield return new Finding(pointer, $"There is no offer “{name}”. Write it under Letters, Offers, or take it out here.");
+                yield return new Finding(pointer, Say($"There is no offer “{name}”. Write it under Letters, Offers, or take it out here."));
             }
             else if (OfferPlace.Of(kept.Offers, name, today) is { Shown: var shown, Lack: var lack } && shown != offer)
             {
                 yield return new Finding(
                     pointer,
-                    lack ?? (shown is null ? $"The offer “{name}” does not stand today and is left out." : $"The offer “{name}” does not stand today; “{shown.Name}” is shown in its place."),
+                    lack ?? (shown is null ? Say($"The offer “{name}” does not stand today and is left out.") : Say($"The offer “{name}” does not stand today; “{shown.Name}” is shown in its place.")),
                     IsWarning: true
                 );
             }
@@ -100,7 +99,7 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
     {
         foreach (var name in email.Attachments.Where(a => !kept.Files.ContainsKey(a)))
         {
-            yield return new Finding(pointer, $"There is no file “{name}”. Bring it in under Letters, Files, or take it off this letter.");
+            yield return new Finding(pointer, Say($"There is no file “{name}”. Bring it in under Letters, Files, or take it off this letter."));
         }
 
         var bytes = email.Attachments.Select(a => kept.Files.GetValueOrDefault(a)).OfType<KeptFile>().Distinct().Sum(f => (long)f.Bytes);
@@ -108,7 +107,7 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         {
             yield return new Finding(
                 pointer,
-                string.Create(CultureInfo.InvariantCulture, $"Its files are {bytes / 1048576d:0.0} MB together; {KeptFile.MostBytes / 1048576} MB is the most. Lead to one of them by a link instead.")
+                Say($"Its files are {bytes / 1048576d:0.0} MB together; {KeptFile.MostBytes / 1048576} MB is the most. Lead to one of them by a link instead.")
             );
         }
     }
@@ -116,10 +115,7 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
     /// <summary>What is said of a letter that mail programs would cut off; null where they would not.</summary>
     public static string? WeightFinding(string body) =>
         LetterWriter.WeightOf(body) is var bytes && bytes > LetterWriter.MostBytes
-            ? string.Create(
-                CultureInfo.InvariantCulture,
-                $"This letter is {bytes / 1000} kB; mail programs cut one off after about {LetterWriter.MostBytes / 1000} kB. Make it shorter, or lead to a page."
-            )
+            ? Say($"This letter is {bytes / 1000} kB; mail programs cut one off after about {LetterWriter.MostBytes / 1000} kB. Make it shorter, or lead to a page.")
             : null;
 
     /// <summary>Which programs, as they are written now or are on, follow letters; by the letter's name in lower case.</summary>

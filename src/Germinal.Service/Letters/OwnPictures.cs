@@ -9,7 +9,7 @@ public static class OwnPictures
     private const string Root = "/i/";
 
     /// <summary>What is said of an address that is none.</summary>
-    public const string NoSuch = "There is no such picture. Bring it in again.";
+    public static string NoSuch => Said("There is no such picture. Bring it in again.");
 
     /// <summary>Where a picture is; null for none.</summary>
     public static string? AddressOf(Guid? picture) => picture is { } id ? Root + id : null;

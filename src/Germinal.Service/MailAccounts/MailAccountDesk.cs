@@ -28,10 +28,10 @@ public sealed class MailAccountDesk(MailAccountServers servers, IMailTransport m
         var account = await servers.OpenAsync(row, stop);
         if (account.Out is not { } server)
         {
-            return new TriedAccount(false, account.Trouble ?? "Name the server that mail goes out by.");
+            return new TriedAccount(false, account.Trouble ?? Said("Name the server that mail goes out by."));
         }
 
-        using var trial = new MimeMessage { Subject = "A test from Germinal", Body = new TextPart("plain") { Text = "Your letters go out by this account from now on. Nothing else is to be done.\n" } };
+        using var trial = new MimeMessage { Subject = Said("A test from Germinal"), Body = new TextPart("plain") { Text = Said("Your letters go out by this account from now on. Nothing else is to be done.\n") } };
         trial.MessageId = MimeKit.Utils.MimeUtils.GenerateMessageId(row.Address[(row.Address.LastIndexOf('@') + 1)..]);
         trial.From.Add(new MailboxAddress(member.Name, row.Address));
         trial.To.Add(new MailboxAddress(member.Name, row.Address));
@@ -41,7 +41,7 @@ public sealed class MailAccountDesk(MailAccountServers servers, IMailTransport m
             return new TriedAccount(false, answer.Words);
         }
 
-        var words = $"A test went to {row.Address}: {answer.Words}";
+        var words = Say($"A test went to {row.Address}: {answer.Words}");
         if (account.In is { } box)
         {
             string? folder = null;
@@ -64,7 +64,7 @@ public sealed class MailAccountDesk(MailAccountServers servers, IMailTransport m
                 return new TriedAccount(false, trouble);
             }
 
-            words += folder is null ? " The mailboxes are read; none of them is for sent mail, so nothing is placed there." : $" What you send is placed in “{folder}”.";
+            words += folder is null ? Said(" The mailboxes are read; none of them is for sent mail, so nothing is placed there.") : Say($" What you send is placed in “{folder}”.");
         }
 
         await SaveAsync(db, row, member, stop);

@@ -65,7 +65,7 @@ public sealed class MailAccountServers(IDbContextFactory<GerminalDb> databases, 
         }
         catch (System.Security.Cryptography.CryptographicException)
         {
-            return new OpenAccount(row.MemberId, null, null, row.TakesIn, "Its password is not opened by the keys of this installation any more. Enter it again on the page about your mail account.");
+            return new OpenAccount(row.MemberId, null, null, row.TakesIn, Said("Its password is not opened by the keys of this installation any more. Enter it again on the page about your mail account."));
         }
     }
 
@@ -91,7 +91,7 @@ public sealed class MailAccountServers(IDbContextFactory<GerminalDb> databases, 
             return others;
         }
 
-        var refresh = secrets.Unseal(own.SealedRefresh) ?? throw new IssuerException("What was agreed with the provider is not opened by the keys of this installation any more. Sign in with the provider again.");
+        var refresh = secrets.Unseal(own.SealedRefresh) ?? throw new IssuerException(Said("What was agreed with the provider is not opened by the keys of this installation any more. Sign in with the provider again."));
         var secret = own.SealedClientSecret.Length > 0 ? secrets.Unseal(own.SealedClientSecret) : null;
         var tokens = await issuer.RenewAsync(own.Issuer, own.ClientId, secret, refresh, stop);
         Take(own, tokens);

@@ -88,7 +88,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
     {
         if (from is null)
         {
-            return new ProviderAnswer(ProviderResult.Refused, "The practice has no member in whose name it could go.");
+            return new ProviderAnswer(ProviderResult.Refused, Said("The practice has no member in whose name it could go."));
         }
 
         // What the installation tells members about themselves is no letter of anybody's.
@@ -98,7 +98,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
             var found = await mail.LookUpAsync(OwnMail.MessageIdOf(row, from), own is null ? server : own.Out ?? OpenAccount.Unreachable, stop);
             if (found.Result != LookUpResult.NotThere)
             {
-                return found.Result == LookUpResult.Found ? new ProviderAnswer(ProviderResult.Sent, "found at the server after an interruption") : new ProviderAnswer(ProviderResult.Unknown, row.LastAnswer);
+                return found.Result == LookUpResult.Found ? new ProviderAnswer(ProviderResult.Sent, Said("found at the server after an interruption")) : new ProviderAnswer(ProviderResult.Unknown, row.LastAnswer);
             }
         }
 
@@ -148,7 +148,7 @@ public sealed class OwnMails(IDbContextFactory<GerminalDb> databases, IMailTrans
     /// <summary>Tells whoever it went in the name of that it did not, or may not have.</summary>
     internal static async Task TellAsync(GerminalDb db, OwnMailRow row, Guid? member, string status, string words, Instant now, CancellationToken stop)
     {
-        var what = status == OwnMailStatus.Refused ? "did not reach them" : "may not have reached them";
-        await Incoming.Notices.TellAsync(db, "own-mail", member, row.PersonId, $"Your mail “{row.Subject}” to {row.ToAddress} {what}: {words}", $"own-mail/{row.Id}", now, stop);
+        var what = status == OwnMailStatus.Refused ? Said("did not reach them") : Said("may not have reached them");
+        await Incoming.Notices.TellAsync(db, "own-mail", member, row.PersonId, Say($"Your mail “{row.Subject}” to {row.ToAddress} {what}: {words}"), $"own-mail/{row.Id}", now, stop);
     }
 }

@@ -43,7 +43,7 @@ public sealed class MeetingActs(PublicLinks links)
     /// <summary>The most appointments to come of one address.</summary>
     public const int MostToCome = 3;
 
-    private const string By = "the sender";
+    private static string By => Said("the sender");
 
     /// <summary>Makes an appointment where its time is still free: of all who choose one time, one gets it.</summary>
     public async Task<(MeetingOutcome Outcome, AppointmentRow? Row)> BookAsync(GerminalDb db, MeetingPageRow page, MeetingWish wish, Instant now, CancellationToken stop)
@@ -174,12 +174,12 @@ public sealed class MeetingActs(PublicLinks links)
         {
             var did = news switch
             {
-                MeetingNews.Made => "has chosen a time",
-                MeetingNews.Moved => "has moved an appointment",
-                _ => "has cancelled an appointment",
+                MeetingNews.Made => Said("has chosen a time"),
+                MeetingNews.Moved => Said("has moved an appointment"),
+                _ => Said("has cancelled an appointment"),
             };
             var words = row.Words.Length > 0 && news == MeetingNews.Made ? $" “{row.Words}”" : "";
-            await Notices.TellAsync(db, "appointment", row.WithId, person.Id, $"{person.Name} {did}: {row.Type}, {MeetingMail.Say(row.At, practice.Zone)}.{words}", $"appointment/{row.Id}/{row.Sequence}", now, stop);
+            await Notices.TellAsync(db, "appointment", row.WithId, person.Id, $"{person.Name} {did}: {row.Type}, {MeetingMail.MomentOf(row.At, practice.Zone)}.{words}", $"appointment/{row.Id}/{row.Sequence}", now, stop);
         }
 
         await db.SaveChangesAsync(stop);

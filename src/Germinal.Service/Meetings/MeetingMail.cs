@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Globalization;
 using Germinal.Channels;
 using Germinal.Channels.Calendars;
@@ -20,13 +21,13 @@ public enum MeetingNews
 /// <summary>The mail that tells somebody of the appointment they chose, with its iCalendar object (RFC 6047).</summary>
 public static class MeetingMail
 {
-    private static readonly LocalDateTimePattern DayAndTime = LocalDateTimePattern.Create("dddd, d MMMM uuuu, HH:mm", CultureInfo.InvariantCulture);
+    private static LocalDateTimePattern DayAndTime => Tongue.Spoken.Dates.LongMoment;
 
     /// <summary>The zone an appointment is said in: that of whoever chose it, else the practice's.</summary>
     public static DateTimeZone ZoneOf(AppointmentRow row, Practice practice) => (row.ReaderZone is { } id ? DateTimeZoneProviders.Tzdb.GetZoneOrNull(id) : null) ?? practice.Zone;
 
     /// <summary>When it is, in words: <c>Tuesday, 2 March 2027, 10:00 (America/New_York)</c>.</summary>
-    public static string Say(Instant at, DateTimeZone zone) => $"{DayAndTime.Format(at.InZone(zone).LocalDateTime)} ({zone.Id})";
+    public static string MomentOf(Instant at, DateTimeZone zone) => $"{DayAndTime.Format(at.InZone(zone).LocalDateTime)} ({zone.Id})";
 
     /// <summary>The iCalendar object of an appointment; null where it has nobody to be told, or nobody to tell it.</summary>
     public static string? Calendar(AppointmentRow row, PersonRow person, Practice practice, string change, Instant now) =>
@@ -52,24 +53,24 @@ public static class MeetingMail
     public static OwnMailRow Write(AppointmentRow row, PersonRow person, Practice practice, MeetingNews news, PublicLinks links, Instant now)
     {
         var member = practice.Members.FirstOrDefault(m => m.Id == row.WithId);
-        var (when, change) = (Say(row.At, ZoneOf(row, practice)), links.Appointment(row.Id));
+        var (when, change) = (MomentOf(row.At, ZoneOf(row, practice)), links.Appointment(row.Id));
         var (head, first) = news switch
         {
-            MeetingNews.Made => ($"{row.Type}: {when}", "This is the time you chose:"),
-            MeetingNews.Moved => ($"Moved: {row.Type}, {when}", "Your appointment is now at this time:"),
-            _ => ($"Cancelled: {row.Type}, {when}", "This appointment does not take place:"),
+            MeetingNews.Made => ($"{row.Type}: {when}", Said("This is the time you chose:")),
+            MeetingNews.Moved => (Say($"Moved: {row.Type}, {when}"), Said("Your appointment is now at this time:")),
+            _ => (Say($"Cancelled: {row.Type}, {when}"), Said("This appointment does not take place:")),
         };
         string?[] lines =
         [
-            $"Hello {person.FirstName ?? person.Name},",
+            Say($"Hello {person.FirstName ?? person.Name},"),
             "",
             first,
             "",
-            $"{row.Type}{(member is null ? "" : $" with {member.Name}")}",
-            $"{when}, {row.Minutes.ToString(CultureInfo.InvariantCulture)} minutes",
+            $"{row.Type}{(member is null ? "" : Say($" with {member.Name}"))}",
+            Say($"{when}, {row.Minutes.ToString(CultureInfo.InvariantCulture)} minutes"),
             row.Place,
             "",
-            news == MeetingNews.Cancelled ? null : $"To move or cancel it, follow this link: {change}",
+            news == MeetingNews.Cancelled ? null : Say($"To move or cancel it, follow this link: {change}"),
             news == MeetingNews.Cancelled ? null : "",
             practice.Name,
             practice.PostalAddress,

@@ -50,11 +50,11 @@ public static class MeetingPages
             Words = page.Words,
             Questions =
             [
-                new FormQuestion { Id = "first-name", Kind = QuestionKind.Text, Ask = "Your first name", Required = true, Into = new AnswerPlace("first-name") },
-                new FormQuestion { Id = "last-name", Kind = QuestionKind.Text, Ask = "Your last name", Into = new AnswerPlace("last-name") },
-                new FormQuestion { Id = "email", Kind = QuestionKind.Email, Ask = "Your email address", Required = true, Into = new AnswerPlace("email"), Help = "We send you a mail with the time, and a link to move or cancel it." },
-                new FormQuestion { Id = "mobile", Kind = QuestionKind.Phone, Ask = "Your telephone number", Into = new AnswerPlace("mobile") },
-                new FormQuestion { Id = AboutQuestion, Kind = QuestionKind.LongText, Ask = "What is it about?" },
+                new FormQuestion { Id = "first-name", Kind = QuestionKind.Text, Ask = Said("Your first name"), Required = true, Into = new AnswerPlace("first-name") },
+                new FormQuestion { Id = "last-name", Kind = QuestionKind.Text, Ask = Said("Your last name"), Into = new AnswerPlace("last-name") },
+                new FormQuestion { Id = "email", Kind = QuestionKind.Email, Ask = Said("Your email address"), Required = true, Into = new AnswerPlace("email"), Help = Said("We send you a mail with the time, and a link to move or cancel it.") },
+                new FormQuestion { Id = "mobile", Kind = QuestionKind.Phone, Ask = Said("Your telephone number"), Into = new AnswerPlace("mobile") },
+                new FormQuestion { Id = AboutQuestion, Kind = QuestionKind.LongText, Ask = Said("What is it about?") },
             ],
         };
 
@@ -66,26 +66,26 @@ public static class MeetingPages
     {
         if (page.Title.Length is 0 or > 120)
         {
-            yield return ("title", "Give it a title, of at most 120 letters: “A first meeting with Ada”, say.");
+            yield return ("title", Said("Give it a title, of at most 120 letters: “A first meeting with Ada”, say."));
         }
 
         if (!settings.AppointmentTypes.Contains(page.Type, StringComparer.Ordinal))
         {
-            yield return ("type", settings.AppointmentTypes.Count == 0 ? "The practice has no kinds of appointments yet; add one under Settings." : $"There is no kind of appointment “{page.Type}”; {string.Join(", ", settings.AppointmentTypes)} are.");
+            yield return ("type", settings.AppointmentTypes.Count == 0 ? Said("The practice has no kinds of appointments yet; add one under Settings.") : Say($"There is no kind of appointment “{page.Type}”; {string.Join(", ", settings.AppointmentTypes)} are."));
         }
 
         foreach (var (field, value, least, most, what) in new[]
         {
-            ("minutes", page.Minutes, 5, 480, "minutes, how long a meeting is"),
-            ("gapMinutes", page.GapMinutes, 0, 240, "minutes between two meetings"),
-            ("noticeHours", page.NoticeHours, 0, 720, "hours, how long before it a meeting can be chosen at the latest"),
-            ("mostADay", page.MostADay ?? 1, 1, 50, "meetings a day"),
-            ("aheadDays", page.AheadDays, 1, 365, "days ahead"),
+            ("minutes", page.Minutes, 5, 480, Said("minutes, how long a meeting is")),
+            ("gapMinutes", page.GapMinutes, 0, 240, Said("minutes between two meetings")),
+            ("noticeHours", page.NoticeHours, 0, 720, Said("hours, how long before it a meeting can be chosen at the latest")),
+            ("mostADay", page.MostADay ?? 1, 1, 50, Said("meetings a day")),
+            ("aheadDays", page.AheadDays, 1, 365, Said("days ahead")),
         })
         {
             if (value < least || value > most)
             {
-                yield return (field, $"From {least} to {most} {what}.");
+                yield return (field, Say($"From {least} to {most} {what}."));
             }
         }
 
@@ -99,7 +99,7 @@ public static class MeetingPages
     {
         if (hours.Count > MostSpans)
         {
-            yield return $"At most {MostSpans} spans of hours.";
+            yield return Say($"At most {MostSpans} spans of hours.");
         }
 
         foreach (var span in hours)
@@ -107,15 +107,15 @@ public static class MeetingPages
             var (from, to) = (TimesOfDay.Form.Parse(span.From), TimesOfDay.Form.Parse(span.To));
             if (!PracticeReading.IsDay(span.Day))
             {
-                yield return $"“{span.Day}” is no week day; mon, tue, wed, thu, fri, sat and sun are.";
+                yield return Say($"“{span.Day}” is no week day; mon, tue, wed, thu, fri, sat and sun are.");
             }
             else if (!from.Success || !to.Success || to.Value <= from.Value)
             {
-                yield return $"“{span.From}” to “{span.To}” are no hours of a day; 09:00 to 12:00 would be.";
+                yield return Say($"“{span.From}” to “{span.To}” are no hours of a day; 09:00 to 12:00 would be.");
             }
             else if (hours.Any(o => !ReferenceEquals(o, span) && o.Day == span.Day && TimesOfDay.Form.Parse(o.From) is { Success: true } a && TimesOfDay.Form.Parse(o.To) is { Success: true } b && a.Value < to.Value && from.Value < b.Value))
             {
-                yield return $"Two spans of “{span.Day}” are of the same hours. Put them together, or part them.";
+                yield return Say($"Two spans of “{span.Day}” are of the same hours. Put them together, or part them.");
             }
         }
     }

@@ -38,7 +38,7 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
     /// <summary>So many days ahead are read.</summary>
     public const int DaysAhead = 400;
 
-    private const string Accept = "text/calendar, text/plain;q=0.5, */*;q=0.1";
+    private static string Accept => Said("text/calendar, text/plain;q=0.5, */*;q=0.1");
     private const int AtOnce = 20;
 
     private static readonly Duration Between = Duration.FromMinutes(30);
@@ -89,13 +89,13 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
     {
         if (await db.OwnCalendars.CountAsync(c => c.MemberId == member, stop) >= MostOfOne)
         {
-            return ("name", $"You have {MostOfOne} calendars here already. Take one out first.");
+            return ("name", Say($"You have {MostOfOne} calendars here already. Take one out first."));
         }
 
         var asked = address is null ? null : OutsideFetch.AddressOf(address);
         if (address is not null && asked is null)
         {
-            return ("address", $"“{address}” is no address of a calendar. One that begins with https:// or webcal:// would be right.");
+            return ("address", Say($"“{address}” is no address of a calendar. One that begins with https:// or webcal:// would be right."));
         }
 
         var row = new OwnCalendarRow
@@ -181,7 +181,7 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
         }
 
         // It is read again even where nothing changed: the days go on.
-        var fetched = secrets.Unseal(row.SealedAddress) is { } address ? await fetch.GetAsync(new Uri(address), "", Accept, stop) : new Fetched(null, "", "its address cannot be read any more. Take it out, and add it again.");
+        var fetched = secrets.Unseal(row.SealedAddress) is { } address ? await fetch.GetAsync(new Uri(address), "", Accept, stop) : new Fetched(null, "", Said("its address cannot be read any more. Take it out, and add it again."));
         var problem = fetched.Problem;
         IReadOnlyList<Interval> busy = [];
         if (fetched.Content is { } file)

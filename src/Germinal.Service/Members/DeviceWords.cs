@@ -10,7 +10,7 @@ public static partial class DeviceWords
     {
         if (program.Trim().Length == 0)
         {
-            return "a program that does not say what it is";
+            return Said("a program that does not say what it is");
         }
 
         // What comes first in a browser's name of itself says least: each names those before it too.

@@ -73,7 +73,7 @@ public static class HandOver
         await db.Opportunities.Where(o => o.OwnerId == from && o.ClosedAt == null).ExecuteUpdateAsync(u => u.SetProperty(o => o.OwnerId, to), stop);
         await db
             .Inquiries.Where(i => i.OwnerId == from && i.AnsweredAt == null)
-            .ExecuteUpdateAsync(u => u.SetProperty(i => i.OwnerId, to).SetProperty(i => i.GivenWhy, "it was handed over"), stop);
+            .ExecuteUpdateAsync(u => u.SetProperty(i => i.OwnerId, to).SetProperty(i => i.GivenWhy, Said("it was handed over")), stop);
         await db.Tasks.Where(t => t.MemberId == from && t.DoneAt == null).ExecuteUpdateAsync(u => u.SetProperty(t => t.MemberId, to), stop);
         await db.ProgramsAndBroadcasts.Where(p => p.OwnerId == from).ExecuteUpdateAsync(u => u.SetProperty(p => p.OwnerId, to), stop);
         await db.Broadcasts.Where(b => b.MemberId == from && b.BeganAt == null).ExecuteUpdateAsync(u => u.SetProperty(b => b.MemberId, to), stop);

@@ -24,11 +24,11 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            $"Join {practice}",
-            $"{by.Name} asks you to join {practice} in Germinal.",
-            "Follow this link, say what you are called, and choose a password. It works once, and for three days:",
+            Say($"Join {practice}"),
+            Say($"{by.Name} asks you to join {practice} in Germinal."),
+            Said("Follow this link, say what you are called, and choose a password. It works once, and for three days:"),
             JoinAddress(key),
-            "If you know nothing of this, there is nothing to do.",
+            Said("If you know nothing of this, there is nothing to do."),
             stop
         );
 
@@ -38,11 +38,11 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             member.Id,
-            "A new password",
-            "Somebody asked for a new password for this address.",
-            "If that was you, follow this link and choose one. It works once, and for half an hour:",
+            Said("A new password"),
+            Said("Somebody asked for a new password for this address."),
+            Said("If that was you, follow this link and choose one. It works once, and for half an hour:"),
             $"{links.BaseUrl}/new-password?key={key}",
-            "If it was not you, there is nothing to do: your password is as it was.",
+            Said("If it was not you, there is nothing to do: your password is as it was."),
             stop
         );
 
@@ -57,9 +57,9 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             member.Id,
-            "Signed in from a new device",
-            $"Somebody signed in as you from a device you had not used before: {DeviceWords.Of(program)}, from {(address.Length > 0 ? address : "an address that is not known")}.",
-            "If that was you, there is nothing to do. If it was not, end that session and change your password here:",
+            Said("Signed in from a new device"),
+            Say($"Somebody signed in as you from a device you had not used before: {DeviceWords.Of(program)}, from {(address.Length > 0 ? address : Said("an address that is not known"))}."),
+            Said("If that was you, there is nothing to do. If it was not, end that session and change your password here:"),
             $"{links.BaseUrl}/you",
             "",
             stop
@@ -79,9 +79,9 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            $"{practice} goes in a week",
-            $"{by.Name} has said that {practice} is to go from Germinal with all it has, on {ends.InZone(zone).ToString("d MMMM uuuu 'at' HH:mm", System.Globalization.CultureInfo.InvariantCulture)}.",
-            "Until then everything goes on as it is. Take everything with you, or keep the practice after all, here:",
+            Say($"{practice} goes in a week"),
+            Say($"{by.Name} has said that {practice} is to go from Germinal with all it has, on {ends.InZone(zone).ToString(Said("d MMMM uuuu 'at' HH:mm"), System.Globalization.CultureInfo.InvariantCulture)}."),
+            Said("Until then everything goes on as it is. Take everything with you, or keep the practice after all, here:"),
             $"{links.BaseUrl}/practice/data",
             "",
             stop
@@ -100,9 +100,9 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            $"{practice} is stopped",
-            $"{by.Name}, who keeps this installation of Germinal, has stopped {practice}: {why}",
-            "Nobody of it can sign in, and nothing goes out, until it is started again. Nothing is lost, and what people answer is still taken in. Write to whoever keeps the installation, or look whether it goes on here:",
+            Say($"{practice} is stopped"),
+            Say($"{by.Name}, who keeps this installation of Germinal, has stopped {practice}: {why}"),
+            Said("Nobody of it can sign in, and nothing goes out, until it is started again. Nothing is lost, and what people answer is still taken in. Write to whoever keeps the installation, or look whether it goes on here:"),
             links.BaseUrl,
             "",
             stop
@@ -114,9 +114,9 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            $"{practice} goes on",
-            $"{by.Name}, who keeps this installation of Germinal, has started {practice} again.",
-            "What should have gone meanwhile goes now, as far as it is not too late for it. Sign in here:",
+            Say($"{practice} goes on"),
+            Say($"{by.Name}, who keeps this installation of Germinal, has started {practice} again."),
+            Said("What should have gone meanwhile goes now, as far as it is not too late for it. Sign in here:"),
             links.BaseUrl,
             "",
             stop

@@ -41,24 +41,24 @@ public static class PasswordRules
         var letters = normal.EnumerateRunes().Count();
         if (letters < Shortest)
         {
-            return $"At least {Shortest} letters and signs: a short sentence that nobody else would say is good, spaces included. This has {letters}.";
+            return Say($"At least {Shortest} letters and signs: a short sentence that nobody else would say is good, spaces included. This has {letters}.");
         }
 
         if (normal.Length > Longest)
         {
-            return $"At most {Longest:#,0} letters and signs.";
+            return Say($"At most {Longest:#,0} letters and signs.");
         }
 
         var plain = normal.ToLowerInvariant();
         int[] signs = [.. plain.EnumerateRunes().Select(r => r.Value)];
         if (IsOneThingOverAndOver(signs) || IsInARow(signs))
         {
-            return "The same over and over, or letters and digits in their order, is guessed first. A short sentence that nobody else would say is good.";
+            return Said("The same over and over, or letters and digits in their order, is guessed first. A short sentence that nobody else would say is good.");
         }
 
         if (Stems(plain).Any(IsCommon))
         {
-            return "This is among the passwords that are tried first. A short sentence that nobody else would say is good.";
+            return Said("This is among the passwords that are tried first. A short sentence that nobody else would say is good.");
         }
 
         var rest = personal
@@ -68,7 +68,7 @@ public static class PasswordRules
             .OrderByDescending(w => w.Length)
             .Aggregate(plain, (left, word) => left.Replace(word, "", StringComparison.Ordinal));
         return rest.Length < plain.Length && rest.EnumerateRunes().Count(r => !Rune.IsWhiteSpace(r) && !Rune.IsPunctuation(r)) < Shortest / 2
-            ? "It is little more than your own name, address or practice, which others know too. A short sentence that nobody else would say is good."
+            ? Said("It is little more than your own name, address or practice, which others know too. A short sentence that nobody else would say is good.")
             : null;
     }
 

@@ -21,7 +21,7 @@ public static class SecondFactor
     /// <param name="secret">In base32.</param>
     /// <param name="member">The member's address.</param>
     /// <param name="practice">What it is for.</param>
-    public static string AddressOf(string secret, string member, string practice) => new OtpUri(OtpType.Totp, secret, member, $"Germinal {practice}").ToString();
+    public static string AddressOf(string secret, string member, string practice) => new OtpUri(OtpType.Totp, secret, member, Say($"Germinal {practice}")).ToString();
 
     /// <summary>The step whose code it is; null where it is none of now, or of a step that was used before.</summary>
     /// <param name="secret">In base32.</param>

@@ -65,7 +65,7 @@ public sealed class MonthlyLetters(IDbContextFactory<GerminalDb> databases, Chan
     {
         var month = PracticeNumbers.LastWhole(now.InZone(zone).Date);
         var numbers = await (await PracticeNumbers.ForAsync(db, null, stop)).ReadAsync(month, now, stop);
-        var title = $"Results of {month.OnDayOfMonth(1).ToString("MMMM uuuu", CultureInfo.InvariantCulture)}";
+        var title = Say($"Results of {month.OnDayOfMonth(1).ToString(Said("MMMM uuuu"), CultureInfo.InvariantCulture)}");
         return new OwnMailRow
         {
             Id = Guid.CreateVersion7(),
@@ -108,8 +108,8 @@ public sealed class MonthlyLetters(IDbContextFactory<GerminalDb> databases, Chan
     /// <summary>What is said where nothing is different by more than noise.</summary>
     public static string NothingChanged(int looked) =>
         looked == 0
-            ? "Nothing can be said yet: a month is compared with those before it once there are six of them."
-            : string.Create(CultureInfo.InvariantCulture, $"Nothing was different from the months before by more than noise; {looked} numbers were looked at.");
+            ? Said("Nothing can be said yet: a month is compared with those before it once there are six of them.")
+            : Say($"Nothing was different from the months before by more than noise; {looked} numbers were looked at.");
 
     private static string Cell(NumbersRow row, string currency)
     {
@@ -117,9 +117,9 @@ public sealed class MonthlyLetters(IDbContextFactory<GerminalDb> databases, Chan
         var value = row.Values[PracticeNumbers.Before];
         return row switch
         {
-            { Kind: "share", Line: { } line } => line.Of == 0 ? "none" : $"{Write(line.Number)} of {Write(line.Of)} ({Write(Math.Round(100m * line.Number / line.Of, 1))} %; usual {Write(Math.Round(100 * row.Usual ?? 0, 1))} %)",
-            { Kind: "money" } => $"{Write(value ?? 0)} {currency} (usual {Write(row.Usual ?? 0)})",
-            _ => value is { } number ? $"{Write(number)}{(row.Usual is { } usual ? $" (usual {Write(usual)})" : "")}" : "nothing to say",
+            { Kind: "share", Line: { } line } => line.Of == 0 ? "none" : Say($"{Write(line.Number)} of {Write(line.Of)} ({Write(Math.Round(100m * line.Number / line.Of, 1))} %; usual {Write(Math.Round(100 * row.Usual ?? 0, 1))} %)"),
+            { Kind: "money" } => Say($"{Write(value ?? 0)} {currency} (usual {Write(row.Usual ?? 0)})"),
+            _ => value is { } number ? $"{Write(number)}{(row.Usual is { } usual ? Say($" (usual {Write(usual)})") : "")}" : Said("nothing to say"),
         };
     }
 }

@@ -1,5 +1,5 @@
-using System.Globalization;
 using Germinal.Core.Results;
+using Germinal.Core.Words;
 using Germinal.Service.Broadcasts;
 using NodaTime;
 
@@ -26,39 +26,39 @@ public static class NumberWords
 
     private static readonly Measure[] Reaching =
     [
-        new("email", null, "emails", "{0} emails went, against {1} in a usual month."),
-        new("text", null, "texts", "{0} texts went, against {1} in a usual month."),
-        new("call", null, "calls made", "{0} calls were made, against {1} in a usual month."),
-        new("note", null, "notes written", "{0} notes were written, against {1} in a usual month."),
-        new("post", null, "posts put up", "{0} posts were put up, against {1} in a usual month."),
+        new("email", null, ToSay("emails"), ToSay("{0} emails went, against {1} in a usual month.")),
+        new("text", null, ToSay("texts"), ToSay("{0} texts went, against {1} in a usual month.")),
+        new("call", null, ToSay("calls made"), ToSay("{0} calls were made, against {1} in a usual month.")),
+        new("note", null, ToSay("notes written"), ToSay("{0} notes were written, against {1} in a usual month.")),
+        new("post", null, ToSay("posts put up"), ToSay("{0} posts were put up, against {1} in a usual month.")),
     ];
 
     private static readonly Measure[] Answering =
     [
-        new("opened", "arrived", "emails that were opened", "{0} of the emails that arrived were opened ({2} of {3}), against {1} before."),
-        new("followed", "delivered", "a link was followed", "In {0} of what arrived a link was followed ({2} of {3}), against {1} before."),
-        new("answered", "delivered", "were answered", "{0} of what arrived was answered ({2} of {3}), against {1} before."),
-        new("reached", "call", "calls that reached somebody", "{0} of the calls reached somebody ({2} of {3}), against {1} before."),
-        new("bounced", "sent", "came back", "{0} of what went came back ({2} of {3}), against {1} before."),
-        new("complained", "delivered", "were complained about", "{0} of what arrived was complained about ({2} of {3}), against {1} before."),
+        new("opened", "arrived", ToSay("emails that were opened"), ToSay("{0} of the emails that arrived were opened ({2} of {3}), against {1} before.")),
+        new("followed", "delivered", ToSay("a link was followed"), ToSay("In {0} of what arrived a link was followed ({2} of {3}), against {1} before.")),
+        new("answered", "delivered", ToSay("were answered"), ToSay("{0} of what arrived was answered ({2} of {3}), against {1} before.")),
+        new("reached", "call", ToSay("calls that reached somebody"), ToSay("{0} of the calls reached somebody ({2} of {3}), against {1} before.")),
+        new("bounced", "sent", ToSay("came back"), ToSay("{0} of what went came back ({2} of {3}), against {1} before.")),
+        new("complained", "delivered", ToSay("were complained about"), ToSay("{0} of what arrived was complained about ({2} of {3}), against {1} before.")),
     ];
 
     private static readonly Measure[] Coming =
     [
-        new("new-people", null, "new people", "{0} new people came, against {1} in a usual month."),
-        new("inquiries", null, "inquiries", "{0} inquiries came in, against {1} in a usual month."),
-        new("appointments", null, "appointments", "{0} appointments were held, against {1} in a usual month."),
-        new("missed", "appointments", "appointments they missed", "{0} of the appointments were missed ({2} of {3}), against {1} before."),
+        new("new-people", null, ToSay("new people"), ToSay("{0} new people came, against {1} in a usual month.")),
+        new("inquiries", null, ToSay("inquiries"), ToSay("{0} inquiries came in, against {1} in a usual month.")),
+        new("appointments", null, ToSay("appointments"), ToSay("{0} appointments were held, against {1} in a usual month.")),
+        new("missed", "appointments", ToSay("appointments they missed"), ToSay("{0} of the appointments were missed ({2} of {3}), against {1} before.")),
     ];
 
     private static readonly Measure[] Business =
     [
-        new("opportunities", null, "opportunities opened", "{0} opportunities were opened, against {1} in a usual month."),
-        new("won", null, "won", "{0} were won, against {1} in a usual month."),
-        new("lost", null, "lost", "{0} were lost, against {1} in a usual month."),
+        new("opportunities", null, ToSay("opportunities opened"), ToSay("{0} opportunities were opened, against {1} in a usual month.")),
+        new("won", null, ToSay("won"), ToSay("{0} were won, against {1} in a usual month.")),
+        new("lost", null, ToSay("lost"), ToSay("{0} were lost, against {1} in a usual month.")),
     ];
 
-    private static readonly Measure Leaving = new("left", null, "said no to something", "{0} times somebody said no to something, against {1} in a usual month.");
+    private static readonly Measure Leaving = new("left", null, ToSay("said no to something"), ToSay("{0} times somebody said no to something, against {1} in a usual month."));
 
     /// <summary>The word of how long inquiries wait.</summary>
     public const string InquiryWait = "inquiry-wait";
@@ -66,12 +66,12 @@ public static class NumberWords
     /// <summary>The numbers, in tables.</summary>
     public static IReadOnlyList<NumbersTable> Tables(MonthGrid grid) =>
         [
-            new("reaching", "What went out", "", [.. Reaching.Select(m => Row(grid, m))]),
-            new("answering", "What came of it", "by the month it went in", [.. Answering.Select(m => Row(grid, m))]),
-            new("coming", "Who came", "", [.. Coming.Select(m => Row(grid, m)), Hours(grid)]),
-            new("business", "Business", "by the month it was opened or closed in", [.. Business.Select(m => Row(grid, m)), Won(grid)]),
-            new("leaving", "Why people leave", "each no in the ledger, by the reason that was given, else by the way it came", [Row(grid, Leaving), .. Lines(grid, LeftFor, name => name)]),
-            new("time", "Where time goes", "work done by hand", [.. Time(grid), .. Lines(grid, ByProgram, name => $"for “{name}”")]),
+            new("reaching", Said("What went out"), "", [.. Reaching.Select(m => Row(grid, m))]),
+            new("answering", Said("What came of it"), Said("by the month it went in"), [.. Answering.Select(m => Row(grid, m))]),
+            new("coming", Said("Who came"), "", [.. Coming.Select(m => Row(grid, m)), Hours(grid)]),
+            new("business", Said("Business"), Said("by the month it was opened or closed in"), [.. Business.Select(m => Row(grid, m)), Won(grid)]),
+            new("leaving", Said("Why people leave"), Said("each no in the ledger, by the reason that was given, else by the way it came"), [Row(grid, Leaving), .. Lines(grid, LeftFor, name => name)]),
+            new("time", Said("Where time goes"), Said("work done by hand"), [.. Time(grid), .. Lines(grid, ByProgram, name => Say($"for “{name}”"))]),
         ];
 
     /// <summary>What changed by more than noise, corrected for looking at many (<see cref="ManyLooks"/>).</summary>
@@ -92,14 +92,14 @@ public static class NumberWords
         {
             MonthCount Count(YearMonth month) => new(Number(month), month.ToDateInterval().Length);
             return MonthChange.OfCounts(Count(grid.Chosen), [.. before.Select(Count)]) is { } p
-                ? new Noteworthy(measure.What, Said(measure, Whole(now), Whole((decimal)before.Sum(Number) / before.Count), now, 0), p, true)
+                ? new Noteworthy(measure.What, Sentence(measure, Whole(now), Whole((decimal)before.Sum(Number) / before.Count), now, 0), p, true)
                 : null;
         }
 
         MonthShare Share(YearMonth month) => new(Number(month), grid.Number(of, month));
         var (mine, others) = (Share(grid.Chosen), before.Select(Share).ToList());
         return MonthChange.OfShares(mine, others) is { } chance
-            ? new Noteworthy(measure.What, Said(measure, Percent(mine.Some, mine.Of), Percent(others.Sum(o => o.Some), others.Sum(o => o.Of)), mine.Some, mine.Of), chance, true)
+            ? new Noteworthy(measure.What, Sentence(measure, Percent(mine.Some, mine.Of), Percent(others.Sum(o => o.Some), others.Sum(o => o.Of)), mine.Some, mine.Of), chance, true)
             : null;
     }
 
@@ -107,7 +107,7 @@ public static class NumberWords
     {
         var (now, before) = (grid.Waits(grid.Chosen), grid.AtWork().SelectMany(grid.Waits).ToList());
         return now.Count >= Verdict.Least && before.Count >= Verdict.Least && CurveDifference.LogRank(now, before) is { } found && Median(now) is { } half && Median(before) is { } usual
-            ? new Noteworthy(InquiryWait, $"Half of the inquiries were answered within {Span(half)}, against {Span(usual)} before.", found.P, true)
+            ? new Noteworthy(InquiryWait, Say($"Half of the inquiries were answered within {Span(half)}, against {Span(usual)} before."), found.P, true)
             : null;
     }
 
@@ -117,13 +117,13 @@ public static class NumberWords
         var before = grid.AtWork();
         if (measure.Of is not { } of)
         {
-            return new NumbersRow(measure.What, measure.Title, "count", numbers, null, null, Mean(before, m => grid.Number(measure.What, m)), true);
+            return new NumbersRow(measure.What, Said(measure.Title), "count", numbers, null, null, Mean(before, m => grid.Number(measure.What, m)), true);
         }
 
         var all = before.Sum(m => grid.Number(of, m));
         return new NumbersRow(
             measure.What,
-            measure.Title,
+            Said(measure.Title),
             "share",
             numbers,
             [.. grid.Months.Select(m => grid.Number(of, m))],
@@ -134,10 +134,10 @@ public static class NumberWords
     }
 
     private static NumbersRow Hours(MonthGrid grid) =>
-        new(InquiryWait, "hours until half of the inquiries were answered", "hours", [.. grid.Months.Select(m => Median(grid.Waits(m)))], null, null, Median([.. grid.AtWork().SelectMany(grid.Waits)]), true);
+        new(InquiryWait, Said("hours until half of the inquiries were answered"), "hours", [.. grid.Months.Select(m => Median(grid.Waits(m)))], null, null, Median([.. grid.AtWork().SelectMany(grid.Waits)]), true);
 
     private static NumbersRow Won(MonthGrid grid) =>
-        new("won-money", "what was won", "money", [.. grid.Months.Select(m => (decimal?)grid.Money("won", m))], null, null, Mean(grid.AtWork(), m => grid.Money("won", m)), false);
+        new("won-money", Said("what was won"), "money", [.. grid.Months.Select(m => (decimal?)grid.Money("won", m))], null, null, Mean(grid.AtWork(), m => grid.Money("won", m)), false);
 
     private static IEnumerable<NumbersRow> Lines(MonthGrid grid, string with, Func<string, string> title) =>
         grid.Beginning(with)
@@ -146,8 +146,8 @@ public static class NumberWords
 
     private static IEnumerable<NumbersRow> Time(MonthGrid grid) =>
         [
-            new NumbersRow("task", "tasks done", "count", [.. grid.Months.Select(m => (decimal?)grid.Number("task", m))], null, null, Mean(grid.AtWork(), m => grid.Number("task", m)), false),
-            new NumbersRow("meeting-hours", "hours in appointments", "hours", [.. grid.Months.Select(m => (decimal?)HoursIn(grid, m))], null, null, Mean(grid.AtWork(), m => HoursIn(grid, m)), false),
+            new NumbersRow("task", Said("tasks done"), "count", [.. grid.Months.Select(m => (decimal?)grid.Number("task", m))], null, null, Mean(grid.AtWork(), m => grid.Number("task", m)), false),
+            new NumbersRow("meeting-hours", Said("hours in appointments"), "hours", [.. grid.Months.Select(m => (decimal?)HoursIn(grid, m))], null, null, Mean(grid.AtWork(), m => HoursIn(grid, m)), false),
         ];
 
     private static decimal HoursIn(MonthGrid grid, YearMonth month) => Math.Round(grid.Number("meeting-minutes", month) / 60m, 1);
@@ -156,11 +156,11 @@ public static class NumberWords
 
     private static decimal? Median(IReadOnlyList<Wait> waits) => waits.Count == 0 ? null : KaplanMeier.Median(KaplanMeier.Curve(waits));
 
-    private static string Said(Measure measure, string now, string usual, int some, int of) => string.Format(CultureInfo.InvariantCulture, measure.Says, now, usual, Whole(some), Whole(of));
+    private static string Sentence(Measure measure, string now, string usual, int some, int of) => SaidWith(measure.Says, now, usual, Whole(some), Whole(of));
 
-    private static string Whole(decimal number) => number.ToString(number is < 10 and not 0 && number != Math.Truncate(number) ? "0.0" : "#,0", CultureInfo.InvariantCulture);
+    private static string Whole(decimal number) => number.ToString(number is < 10 and not 0 && number != Math.Truncate(number) ? "0.0" : "#,0", Tongue.Spoken.Culture);
 
-    private static string Percent(int some, int of) => of == 0 ? "none" : (100m * some / of).ToString(some * 10 < of ? "0.0" : "0", CultureInfo.InvariantCulture) + " %";
+    private static string Percent(int some, int of) => of == 0 ? Said("none") : (100m * some / of).ToString(some * 10 < of ? "0.0" : "0", Tongue.Spoken.Culture) + " %";
 
-    private static string Span(decimal hours) => hours < 48 ? $"{Whole(hours)} hours" : $"{Whole(hours / 24)} days";
+    private static string Span(decimal hours) => hours < 48 ? Say($"{Whole(hours)} hours") : Say($"{Whole(hours / 24)} days");
 }

@@ -10,10 +10,10 @@ public static class NumbersReach
 {
     private static readonly (Channel Channel, string Title)[] Channels =
     [
-        (Channel.Email, "by email"),
-        (Channel.Text, "by text"),
-        (Channel.Call, "by telephone"),
-        (Channel.Post, "by post"),
+        (Channel.Email, ToSay("by email")),
+        (Channel.Text, ToSay("by text")),
+        (Channel.Call, ToSay("by telephone")),
+        (Channel.Post, ToSay("by post")),
     ];
 
     /// <summary>At the end of each month; of the one that runs, now.</summary>
@@ -29,11 +29,11 @@ public static class NumbersReach
         var counts = await ConsentGlance.OverTimeAsync(db, ends, member, stop);
         return new NumbersTable(
             "reach",
-            "Who can be written to",
-            "news and offers, at the end of each month: by the ledger as it stood, by addresses as they are now",
+            Said("Who can be written to"),
+            Said("news and offers, at the end of each month: by the ledger as it stood, by addresses as they are now"),
             [
                 .. Channels.Select(c => new NumbersRow(
-                    $"reach:{ContactWords.Of(c.Channel)}",
+                    Say($"reach:{ContactWords.Of(c.Channel)}"),
                     c.Title,
                     "count",
                     [.. counts[c.Channel].Select(n => (decimal?)n)],

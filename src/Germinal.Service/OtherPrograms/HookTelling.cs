@@ -78,8 +78,8 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
     private async Task TellAsync(Claimed call, Instant now, CancellationToken stop)
     {
         var answer =
-            OutsideFetch.AddressOf(call.Address) is not { } address ? new HookAnswer(false, false, "this is no address")
-            : secrets.Unseal(call.SealedSecret) is not { } secret ? new HookAnswer(false, false, "its key cannot be opened with this installation’s keys; end it, and add it anew")
+            OutsideFetch.AddressOf(call.Address) is not { } address ? new HookAnswer(false, false, Said("this is no address"))
+            : secrets.Unseal(call.SealedSecret) is not { } secret ? new HookAnswer(false, false, Said("its key cannot be opened with this installation’s keys; end it, and add it anew"))
             : await caller.TellAsync(address, HookSecret.Bytes(secret), MessageId(call.Id), call.Body, SystemClock.Instance.GetCurrentInstant(), stop);
         var again = now + Again[Math.Min(call.Attempts, Again.Length) - 1];
         var next = answer.Taken || again - call.At > Patience ? Instant.MaxValue : again;
@@ -101,7 +101,7 @@ public sealed class HookTelling(IDbContextFactory<GerminalDb> databases, HookCal
         {
             await db
                 .Hooks.Where(h => h.Id == call.HookId && h.EndedAt == null)
-                .ExecuteUpdateAsync(u => u.SetProperty(h => h.EndedAt, now).SetProperty(h => h.Why, "The other side said that it is not to be told again (410)."), stop);
+                .ExecuteUpdateAsync(u => u.SetProperty(h => h.EndedAt, now).SetProperty(h => h.Why, Said("The other side said that it is not to be told again (410).")), stop);
         }
     }
 

@@ -15,8 +15,8 @@ namespace Germinal.Service.People;
 public sealed class EventUndo(GerminalDb db, Engines engines, string by)
 {
     /// <summary>Why something cannot be taken back any more; what to say to the member.</summary>
-    public const string TooLate =
-        "Since then something else has happened to this person: a message went, a program started, somebody answered. It can no longer be taken back as a whole; do what is needed by hand.";
+    public static string TooLate =>
+        Said("Since then something else has happened to this person: a message went, a program started, somebody answered. It can no longer be taken back as a whole; do what is needed by hand.");
 
     /// <summary>The kinds that can be taken back when a member did them.</summary>
     private static readonly string[] Kinds =

@@ -43,7 +43,7 @@ public sealed class Households(GerminalDb db, PeopleDesk desk)
 
         if (person.HouseholdId is not null && other.HouseholdId is not null)
         {
-            return $"{person.Name} and {other.Name} each live with somebody else here. Take one of them out of their household first.";
+            return Say($"{person.Name} and {other.Name} each live with somebody else here. Take one of them out of their household first.");
         }
 
         var home = person.HouseholdId ?? other.HouseholdId;
@@ -71,11 +71,11 @@ public sealed class Households(GerminalDb db, PeopleDesk desk)
             one.HouseholdId = home;
             if (one == joining)
             {
-                there.ForEach(other => Tell(one, other.Id, $"Lives with {other.Name} from now on"));
+                there.ForEach(other => Tell(one, other.Id, Say($"Lives with {other.Name} from now on")));
             }
             else
             {
-                Tell(one, joining.Id, $"{joining.Name} lives with them from now on");
+                Tell(one, joining.Id, Say($"{joining.Name} lives with them from now on"));
             }
         }
 
@@ -102,8 +102,8 @@ public sealed class Households(GerminalDb db, PeopleDesk desk)
         person.HouseholdId = null;
         foreach (var other in others)
         {
-            Tell(person, other.Id, $"Lives with {other.Name} no longer");
-            Tell(other, person.Id, $"{person.Name} lives with them no longer");
+            Tell(person, other.Id, Say($"Lives with {other.Name} no longer"));
+            Tell(other, person.Id, Say($"{person.Name} lives with them no longer"));
             other.HouseholdId = others.Count == 1 ? null : home;
         }
 

@@ -26,12 +26,12 @@ internal sealed record MergedField(string Key, string Label, Func<PersonRow, str
 
     public static IReadOnlyList<MergedField> All { get; } =
     [
-        new("firstName", "first name", p => p.FirstName, (from, to) => to.FirstName = from.FirstName),
-        new("lastName", "last name", p => p.LastName, (from, to) => to.LastName = from.LastName),
+        new("firstName", ToSay("first name"), p => p.FirstName, (from, to) => to.FirstName = from.FirstName),
+        new("lastName", ToSay("last name"), p => p.LastName, (from, to) => to.LastName = from.LastName),
         new("email", "email", p => p.Email, (from, to) => to.Email = from.Email, Newer: true),
         new("mobile", "mobile", p => p.Mobile, (from, to) => (to.Mobile, to.MobileExtension) = (from.Mobile, from.MobileExtension), Newer: true),
         new("address", "address", p => p.Address, (from, to) => to.Address = from.Address, Newer: true),
-        new("zone", "time zone", p => p.ZoneId, (from, to) => to.ZoneId = from.ZoneId, Newer: true),
+        new("zone", ToSay("time zone"), p => p.ZoneId, (from, to) => to.ZoneId = from.ZoneId, Newer: true),
         new(Owner, "owner", p => p.OwnerId?.ToString(), (from, to) => to.OwnerId = from.OwnerId),
         new(Stage, "stage", p => p.Stage, (from, to) => (to.Stage, to.StageSince) = (from.Stage, from.StageSince)),
         new("source", "source", p => p.Source, (from, to) => to.Source = from.Source),
@@ -49,17 +49,17 @@ internal sealed record MergedField(string Key, string Label, Func<PersonRow, str
 
         if (string.IsNullOrEmpty(a) || string.IsNullOrEmpty(b))
         {
-            return (string.IsNullOrEmpty(a), "the only one there is");
+            return (string.IsNullOrEmpty(a), Said("the only one there is"));
         }
 
         if (Key == Stage)
         {
-            return StageFollowing.Entering(pipelines, a, b) is not null ? (true, "the further stage")
-                : StageFollowing.Entering(pipelines, b, a) is not null ? (false, "the further stage")
-                : (other.StageSince > kept.StageSince, "entered last");
+            return StageFollowing.Entering(pipelines, a, b) is not null ? (true, Said("the further stage"))
+                : StageFollowing.Entering(pipelines, b, a) is not null ? (false, Said("the further stage"))
+                : (other.StageSince > kept.StageSince, Said("entered last"));
         }
 
-        return Newer && other.AddedAt != kept.AddedAt ? (other.AddedAt > kept.AddedAt, "came in later") : (false, "of the one that is kept");
+        return Newer && other.AddedAt != kept.AddedAt ? (other.AddedAt > kept.AddedAt, Said("came in later")) : (false, Said("of the one that is kept"));
     }
 }
 
@@ -72,5 +72,5 @@ internal static class MergedDates
 
     /// <summary>A date whose year is known is worth more than one without; else the kept one's stays.</summary>
     public static (bool TakesOther, string Why) Choose(KeyDateRow kept, KeyDateRow other) =>
-        kept.Year is null && other.Year is not null ? (true, "its year is known") : (false, kept.Year is not null && other.Year is null ? "its year is known" : "of the one that is kept");
+        kept.Year is null && other.Year is not null ? (true, Said("its year is known")) : (false, kept.Year is not null && other.Year is null ? Said("its year is known") : Said("of the one that is kept"));
 }

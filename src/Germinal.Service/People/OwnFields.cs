@@ -64,7 +64,7 @@ public static class OwnFields
         var there = Of(change.Settings);
         if (there.Count >= MostFields)
         {
-            return (null, $"There are {MostFields} fields already; take one out first.");
+            return (null, Say($"There are {MostFields} fields already; take one out first."));
         }
 
         var field = new OwnField(name, name, kind, options);
@@ -88,7 +88,7 @@ public static class OwnFields
                 .GroupBy(n => n, StringComparer.OrdinalIgnoreCase)
                 .FirstOrDefault(g => g.Count() > 1)
                 is { } twice
-                ? $"There is a field “{twice.Key}” already; each needs a name of its own."
+                ? Say($"There is a field “{twice.Key}” already; each needs a name of its own.")
                 : null
         );
 
@@ -129,10 +129,10 @@ public static class OwnFields
         foreach (var (key, text) in typed)
         {
             var field = fields.FirstOrDefault(f => Same(f.Key, key.Trim()));
-            var (kept, problem) = field?.Read(text) ?? (text.Trim().Length == 0 ? "" : null, $"There is no field “{key}”; a principal adds fields under The practice.");
+            var (kept, problem) = field?.Read(text) ?? (text.Trim().Length == 0 ? "" : null, Say($"There is no field “{key}”; a principal adds fields under The practice."));
             if (kept is null)
             {
-                problems.Add(($"custom.{key}", problem!));
+                problems.Add((Say($"custom.{key}"), problem!));
                 continue;
             }
 
@@ -168,7 +168,7 @@ public static class OwnFields
     private static bool Names(string file, string key)
     {
         var written = System.Text.Json.JsonEncodedText.Encode(key, System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping).ToString();
-        return new[] { $"\"custom:{written}\"", $"person.custom.{written}", $"person.custom['{written}']", $"person.custom[\\\"{written}\\\"]" }.Any(w =>
+        return new[] { Say($"\"custom:{written}\""), Say($"person.custom.{written}"), $"person.custom['{written}']", $"person.custom[\\\"{written}\\\"]" }.Any(w =>
             file.Contains(w, StringComparison.OrdinalIgnoreCase)
         );
     }

@@ -84,9 +84,9 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var moves = new Dictionary<string, int>
         {
             ["messages"] = await db.Messages.CountAsync(m => m.PersonId == merged.Id, stop),
-            ["programs under way"] = await db.Runs.CountAsync(r => r.PersonId == merged.Id && r.EndedAt == null, stop),
+            [Said("programs under way")] = await db.Runs.CountAsync(r => r.PersonId == merged.Id && r.EndedAt == null, stop),
             ["touches"] = await db.Touches.CountAsync(t => t.PersonId == merged.Id, stop),
-            ["consent entries"] = await db.Consent.CountAsync(c => c.PersonId == merged.Id, stop),
+            [Said("consent entries")] = await db.Consent.CountAsync(c => c.PersonId == merged.Id, stop),
             ["opportunities"] = await db.Opportunities.CountAsync(o => o.PersonId == merged.Id, stop),
         };
         var both = await db
@@ -99,17 +99,17 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var warnings = new List<string>();
         if (kept.Email is not null && merged.Email is not null && kept.Email != merged.Email)
         {
-            warnings.Add("The address that is not taken is kept as their other one.");
+            warnings.Add(Said("The address that is not taken is kept as their other one."));
         }
 
         if (kept.Mobile is not null && merged.Mobile is not null && kept.Mobile != merged.Mobile)
         {
-            warnings.Add("The number that is not taken is kept as their other one.");
+            warnings.Add(Said("The number that is not taken is kept as their other one."));
         }
 
         if (merged.DoNotContact && !kept.DoNotContact)
         {
-            warnings.Add("The other is marked “do not contact”; so will this person be.");
+            warnings.Add(Said("The other is marked “do not contact”; so will this person be."));
         }
 
         return new MergePreview(moves, await ChoicesAsync(kept, merged, stop), both, warnings);
@@ -120,7 +120,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         var members = engine.Practice.Members.ToDictionary(m => m.Id.ToString(), m => m.Name);
         string? Shown(MergedField field, PersonRow p) =>
             field.Value(p) is not { Length: > 0 } value ? null
-            : field.Key == MergedField.Owner ? members.GetValueOrDefault(value, "somebody who has left")
+            : field.Key == MergedField.Owner ? members.GetValueOrDefault(value, Said("somebody who has left"))
             : field.Key == MergedField.Stage ? Why.StageName(value)
             : value;
         var choices = new List<MergeChoice>();
@@ -326,7 +326,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
                                 Topic = topic,
                                 IsIn = false,
                                 At = now,
-                                Source = "one of two people that were merged had said no",
+                                Source = Said("one of two people that were merged had said no"),
                                 By = by,
                             }
                         );
@@ -353,7 +353,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
             && PersonStateJson.Write(standing) != PersonStateJson.Write(PersonStateJson.Read(before.StateAfter))
         )
         {
-            return "Since then something has happened to this person: a message went, a program started or stopped. Taking the merge back could send things twice, so it stays.";
+            return Said("Since then something has happened to this person: a message went, a program started or stopped. Taking the merge back could send things twice, so it stays.");
         }
 
         foreach (var (table, id, person) in Tables.Where(t => before.Moved.ContainsKey(MovedKey(t.Table, t.Person))))

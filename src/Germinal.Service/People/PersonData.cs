@@ -153,7 +153,7 @@ public sealed class PersonData(GerminalDb db)
         // The journal goes on telling what members did, and no more to whom.
         await db
             .Journal.Where(j => j.ConcernsId == person.Id)
-            .ExecuteUpdateAsync(u => u.SetProperty(j => j.ConcernsId, (Guid?)null).SetProperty(j => j.SubjectId, (Guid?)null).SetProperty(j => j.About, "somebody who was erased").SetProperty(j => j.More, ""), stop);
+            .ExecuteUpdateAsync(u => u.SetProperty(j => j.ConcernsId, (Guid?)null).SetProperty(j => j.SubjectId, (Guid?)null).SetProperty(j => j.About, Said("somebody who was erased")).SetProperty(j => j.More, ""), stop);
         foreach (var table in PersonTables.Of(db.Model))
         {
             foreach (var mention in table.Mentions)

@@ -46,7 +46,7 @@ public static class PersonEdit
             person.Email = reading.Value.Email;
             if (reading.Value.Email is null && fields.Email.Trim().Length > 0)
             {
-                problems.Add(("email", $"“{fields.Email.Trim()}” is not an email address; name@example.com would be."));
+                problems.Add(("email", Say($"“{fields.Email.Trim()}” is not an email address; name@example.com would be.")));
             }
         }
 
@@ -58,7 +58,7 @@ public static class PersonEdit
             (person.Mobile, person.MobileExtension) = phone.Value;
             if (phone.Doubt is not null)
             {
-                problems.Add(("mobile", $"“{fields.Mobile.Trim()}” is not a telephone number; (207) 555-0123 would be."));
+                problems.Add(("mobile", Say($"“{fields.Mobile.Trim()}” is not a telephone number; (207) 555-0123 would be.")));
             }
         }
 
@@ -68,7 +68,7 @@ public static class PersonEdit
             (person.OtherPhone, person.OtherPhoneExtension) = phone.Value;
             if (phone.Doubt is not null)
             {
-                problems.Add(("otherPhone", $"“{fields.OtherPhone.Trim()}” is not a telephone number; (207) 555-0123 would be."));
+                problems.Add(("otherPhone", Say($"“{fields.OtherPhone.Trim()}” is not a telephone number; (207) 555-0123 would be.")));
             }
         }
 
@@ -77,7 +77,7 @@ public static class PersonEdit
             person.ZoneId = fields.Zone.Length == 0 ? null : fields.Zone;
             if (fields.Zone.Length > 0 && LocalClock.Zone(fields.Zone) is null)
             {
-                problems.Add(("zone", $"“{fields.Zone}” is not a time zone; America/Denver would be."));
+                problems.Add(("zone", Say($"“{fields.Zone}” is not a time zone; America/Denver would be.")));
             }
         }
 
@@ -90,7 +90,7 @@ public static class PersonEdit
             person.OwnerId = owner;
             if (!await db.Users.AnyAsync(m => m.Id == owner && m.PracticeId == person.PracticeId, stop))
             {
-                problems.Add(("ownerId", "The owner must be a member of the practice."));
+                problems.Add(("ownerId", Said("The owner must be a member of the practice.")));
             }
         }
 
@@ -115,7 +115,7 @@ public static class PersonEdit
     {
         if (name.Length is 0 or > 40)
         {
-            problems.Add(("dates", "A key date needs a name of up to 40 letters."));
+            problems.Add(("dates", Said("A key date needs a name of up to 40 letters.")));
             return;
         }
 
@@ -132,7 +132,7 @@ public static class PersonEdit
 
         if (YearlyDate.TryParse(typed) is not { } date)
         {
-            problems.Add(($"dates.{name}", $"“{typed}” is no day there is. 1975-06-14 would be right, or --06-14 where the year is not known."));
+            problems.Add((Say($"dates.{name}"), Say($"“{typed}” is no day there is. 1975-06-14 would be right, or --06-14 where the year is not known.")));
             return;
         }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Globalization;
 using System.Net;
 using System.Text;
@@ -16,7 +17,7 @@ namespace Germinal.Service.People;
 /// </summary>
 public sealed class PersonPageFile(StringBuilder page)
 {
-    private static readonly LocalDateTimePattern Moments = LocalDateTimePattern.CreateWithInvariantCulture("d MMMM uuuu, HH:mm");
+    private static LocalDateTimePattern Moments => Tongue.Spoken.Dates.Moment;
 
     /// <summary>Columns that say nothing to anybody who reads.</summary>
     private static readonly string[] Inner =
@@ -52,18 +53,18 @@ public sealed class PersonPageFile(StringBuilder page)
         file.Begin(person);
         var consent = await db.Consent.IgnoreQueryFilters([GerminalDb.Standing]).AsNoTracking().Where(c => c.PersonId == person.Id).OrderBy(c => c.At).ToListAsync(stop);
         file.Section(
-            "What they allowed",
+            Said("What they allowed"),
             consent.Select(c =>
                 (
-                    Say(c.At, zone),
-                    $"{(c.IsIn ? "Yes" : "No")} to {(c.Purpose is null ? "everything" : $"{c.Purpose} ones")} by {c.Channel}{(c.Topic is null ? "" : $", {c.Topic}")}. {c.Source}{(c.TakenBackAt is null ? "" : $" (taken back by {c.TakenBackBy})")}"
+                    MomentOf(c.At, zone),
+                    Say($"{(c.IsIn ? "Yes" : "No")} to {(c.Purpose is null ? "everything" : Say($"{c.Purpose} ones"))} by {c.Channel}{(c.Topic is null ? "" : $", {c.Topic}")}. {c.Source}{(c.TakenBackAt is null ? "" : Say($" (taken back by {c.TakenBackBy})"))}")
                 )
             )
         );
         var messages = await db.Messages.AsNoTracking().Where(m => m.PersonId == person.Id || m.AboutId == person.Id).OrderBy(m => m.SentAt).ToListAsync(stop);
-        file.Section("What was written to them", messages.Select(m => (Say(m.SentAt, zone), m.Channel == "text" ? m.Text : $"{m.Subject}\n{m.Text}")));
+        file.Section(Said("What was written to them"), messages.Select(m => (MomentOf(m.SentAt, zone), m.Channel == "text" ? m.Text : $"{m.Subject}\n{m.Text}")));
         var received = await db.Received.AsNoTracking().Where(r => r.PersonId == person.Id).OrderBy(r => r.At).ToListAsync(stop);
-        file.Section("What they wrote", received.Select(r => (Say(r.At, zone), $"{r.Subject}\n{r.Text}".Trim())));
+        file.Section(Said("What they wrote"), received.Select(r => (MomentOf(r.At, zone), $"{r.Subject}\n{r.Text}".Trim())));
         foreach (var (name, rows) in tables)
         {
             file.Table(name, rows);
@@ -72,7 +73,7 @@ public sealed class PersonPageFile(StringBuilder page)
         return file.End();
     }
 
-    private static string Say(Instant at, DateTimeZone zone) => Moments.Format(at.InZone(zone).LocalDateTime);
+    private static string MomentOf(Instant at, DateTimeZone zone) => Moments.Format(at.InZone(zone).LocalDateTime);
 
     private static string Safe(string text) => WebUtility.HtmlEncode(text);
 

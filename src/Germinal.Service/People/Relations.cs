@@ -44,8 +44,8 @@ public sealed class Relations(GerminalDb db, PeopleDesk desk, string by)
             By = by,
         };
         db.Relations.Add(row);
-        Tell(person.Id, other.Id, $"{other.Name} is their {role} from now on");
-        Tell(other.Id, person.Id, $"{person.Name} is their {back} from now on");
+        Tell(person.Id, other.Id, Say($"{other.Name} is their {role} from now on"));
+        Tell(other.Id, person.Id, Say($"{person.Name} is their {back} from now on"));
         await db.SaveChangesAsync(stop);
         return row;
     }
@@ -55,8 +55,8 @@ public sealed class Relations(GerminalDb db, PeopleDesk desk, string by)
     {
         var names = await db.NamesAsync([row.PersonId, row.OtherId], stop);
         db.Relations.Remove(row);
-        Tell(row.PersonId, row.OtherId, $"{names.GetValueOrDefault(row.OtherId)} is their {row.Role} no longer");
-        Tell(row.OtherId, row.PersonId, $"{names.GetValueOrDefault(row.PersonId)} is their {row.Back} no longer");
+        Tell(row.PersonId, row.OtherId, Say($"{names.GetValueOrDefault(row.OtherId)} is their {row.Role} no longer"));
+        Tell(row.OtherId, row.PersonId, Say($"{names.GetValueOrDefault(row.PersonId)} is their {row.Back} no longer"));
         await db.SaveChangesAsync(stop);
     }
 

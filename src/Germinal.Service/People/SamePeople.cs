@@ -143,22 +143,22 @@ public static class SamePeople
         var words = new List<string>();
         if (Shares(a.Email, b.Email))
         {
-            words.Add("the same email address");
+            words.Add(Said("the same email address"));
         }
 
         if (Shares(a.Mobile, b.Mobile, b.OtherPhone) || Shares(a.OtherPhone, b.Mobile, b.OtherPhone))
         {
-            words.Add("the same number");
+            words.Add(Said("the same number"));
         }
 
         if (bornA is not null && bornB is not null && (bornA.Month, bornA.Day) == (bornB.Month, bornB.Day) && (bornA.Year is null || bornB.Year is null || bornA.Year == bornB.Year))
         {
-            words.Add("the same birthday");
+            words.Add(Said("the same birthday"));
         }
 
         if (Shares(a.Address, b.Address))
         {
-            words.Add("the same postal address");
+            words.Add(Said("the same postal address"));
         }
 
         var reach = words.Exists(w => w.EndsWith("email address", StringComparison.Ordinal) || w.EndsWith("number", StringComparison.Ordinal));
@@ -167,7 +167,7 @@ public static class SamePeople
             return null;
         }
 
-        words.Add(sameName ? "the same name" : alike ? "names that can be one person’s" : two ? "other first names" : "other last names");
+        words.Add(sameName ? Said("the same name") : alike ? Said("names that can be one person’s") : two ? Said("other first names") : Said("other last names"));
         var (one, other) = a.AddedAt <= b.AddedAt ? (a, b) : (b, a);
         return new LikePair(one, other, string.Join(", ", words), two);
     }

@@ -33,17 +33,17 @@ public static class SamePerson
         if (person.Email is { } email && fields.Contains("email"))
         {
             // Kept in small letters, as it was read.
-            await LookAsync("email", others.Where(p => p.Email == email), name => $"{name} has this address already.");
+            await LookAsync("email", others.Where(p => p.Email == email), name => Say($"{name} has this address already."));
         }
 
         if (person.Mobile is { } mobile && fields.Contains("mobile"))
         {
-            await LookAsync("mobile", others.Where(p => p.Mobile == mobile), name => $"{name} has this number already.");
+            await LookAsync("mobile", others.Where(p => p.Mobile == mobile), name => Say($"{name} has this number already."));
         }
 
         if (person.FirstName is not null && person.LastName is not null && fields.Contains("lastName"))
         {
-            await LookAsync("lastName", others.Where(p => p.SortName == person.SortName), name => $"Somebody called {name} is here already.");
+            await LookAsync("lastName", others.Where(p => p.SortName == person.SortName), name => Say($"Somebody called {name} is here already."));
         }
 
         return found;

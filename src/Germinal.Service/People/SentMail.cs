@@ -11,7 +11,7 @@ public static class SentMail
     {
         var mail = new MimeMessage
         {
-            Subject = row.Channel == "text" ? "(text message)" : row.Subject,
+            Subject = row.Channel == "text" ? Said("(text message)") : row.Subject,
             Date = row.SentAt.ToDateTimeOffset(),
             Body = new BodyBuilder { TextBody = row.Text, HtmlBody = row.Html.Length > 0 ? row.Html : null }.ToMessageBody(),
         };

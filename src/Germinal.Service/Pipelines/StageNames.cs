@@ -104,16 +104,16 @@ public static class StageNames
         var wrong = new List<(string, string)>();
         if (pipelines.Count is 0 or > Most)
         {
-            wrong.Add(("pipelines", $"A practice has one to {Most} pipelines."));
+            wrong.Add(("pipelines", Say($"A practice has one to {Most} pipelines.")));
         }
 
         if (reasons.Count > MostReasons)
         {
-            wrong.Add(("reasons", $"There is room for {MostReasons} reasons; put some together."));
+            wrong.Add(("reasons", Say($"There is room for {MostReasons} reasons; put some together.")));
         }
 
         wrong.AddRange(pipelines.SelectMany(p => WrongNames("pipelines", p.Stages).Concat(NameProblem(p.Name) is { } problem ? [("pipelines", problem)] : [])));
-        wrong.AddRange(pipelines.Where(p => p.Stages.Count is 0 or > Most).Select(p => ("pipelines", $"“{p.Name}” needs one to {Most} stages.")));
+        wrong.AddRange(pipelines.Where(p => p.Stages.Count is 0 or > Most).Select(p => ("pipelines", Say($"“{p.Name}” needs one to {Most} stages."))));
         wrong.AddRange(Twice("pipelines", pipelines.Select(p => p.Name)));
         wrong.AddRange(WrongNames("reasons", reasons));
         if (wrong.Count > 0)
@@ -128,7 +128,7 @@ public static class StageNames
             where !pipelines.Any(x => x.Name == p.Name && x.Stages.Contains(s.Name, StringComparer.Ordinal))
             let why = InTheWay(s)
             where why is not null
-            select ("pipelines", $"“{s.Name}” cannot be taken out: {why}. Put it together with another stage instead.")
+            select ("pipelines", Say($"“{s.Name}” cannot be taken out: {why}. Put it together with another stage instead."))
         );
         wrong.AddRange(
             now.Reasons.Where(r => r.Used.Count > 0 && !reasons.Contains(r.Name, StringComparer.Ordinal))
@@ -159,14 +159,14 @@ public static class StageNames
             {
                 if (settings.Pipelines.Find(p => p.Name == pipeline) is not { } found || (stage is not null && !found.Stages.Contains(stage)))
                 {
-                    return (null, $"There is no {(stage is null ? "pipeline" : "stage")} “{stage ?? pipeline}” any more. Load the page again.");
+                    return (null, Say($"There is no {(stage is null ? "pipeline" : "stage")} “{stage ?? pipeline}” any more. Load the page again."));
                 }
 
                 if (stage is null)
                 {
                     if (settings.Pipelines.Exists(p => p != found && Same(p.Name, to)))
                     {
-                        return (null, $"There is a pipeline “{to}” already. Give it another name.");
+                        return (null, Say($"There is a pipeline “{to}” already. Give it another name."));
                     }
 
                     found.Name = to;
@@ -176,7 +176,7 @@ public static class StageNames
                 var there = found.Stages.Find(s => s != stage && Same(s, to));
                 if (there is not null && !asOne)
                 {
-                    return (null, $"“{found.Name}” has a stage “{there}” already. Say that the two are to be one, or give another name.");
+                    return (null, Say($"“{found.Name}” has a stage “{there}” already. Say that the two are to be one, or give another name."));
                 }
 
                 Put(found.Stages, stage, there ?? to);
@@ -202,13 +202,13 @@ public static class StageNames
             {
                 if (!settings.LostReasons.Contains(reason))
                 {
-                    return (null, $"There is no reason “{reason}” any more. Load the page again.");
+                    return (null, Say($"There is no reason “{reason}” any more. Load the page again."));
                 }
 
                 var there = settings.LostReasons.Find(r => r != reason && Same(r, to));
                 if (there is not null && !asOne)
                 {
-                    return (null, $"There is a reason “{there}” already. Say that the two are to be one, or give another name.");
+                    return (null, Say($"There is a reason “{there}” already. Say that the two are to be one, or give another name."));
                 }
 
                 Put(settings.LostReasons, reason, there ?? to);
@@ -249,22 +249,22 @@ public static class StageNames
     }
 
     private static string? InTheWay(StageDto stage) =>
-        stage.People > 0 ? stage.People == 1 ? "one person stands in it" : $"{stage.People} people stand in it"
-        : stage.Open > 0 ? stage.Open == 1 ? "one opportunity stands in it" : $"{stage.Open} opportunities stand in it"
-        : stage.Used.Count > 0 ? $"{string.Join(", ", stage.Used)} asks for it"
+        stage.People > 0 ? stage.People == 1 ? Said("one person stands in it") : Say($"{stage.People} people stand in it")
+        : stage.Open > 0 ? stage.Open == 1 ? Said("one opportunity stands in it") : Say($"{stage.Open} opportunities stand in it")
+        : stage.Used.Count > 0 ? Say($"{string.Join(", ", stage.Used)} asks for it")
         : null;
 
     private static string? NameProblem(string name) =>
-        name.Length is 0 or > LongestName ? $"A name has 1 to {LongestName} letters."
-        : name.Contains('/', StringComparison.Ordinal) ? $"“{name}” has a stroke in it, which parts a pipeline from its stage. Write it with another sign."
-        : !string.Equals(name, name.Trim(), StringComparison.Ordinal) ? $"“{name}” begins or ends with a space."
+        name.Length is 0 or > LongestName ? Say($"A name has 1 to {LongestName} letters.")
+        : name.Contains('/', StringComparison.Ordinal) ? Say($"“{name}” has a stroke in it, which parts a pipeline from its stage. Write it with another sign.")
+        : !string.Equals(name, name.Trim(), StringComparison.Ordinal) ? Say($"“{name}” begins or ends with a space.")
         : null;
 
     private static IEnumerable<(string, string)> WrongNames(string field, IReadOnlyList<string> names) =>
         names.Select(NameProblem).OfType<string>().Select(p => (field, p)).Concat(Twice(field, names));
 
     private static IEnumerable<(string, string)> Twice(string field, IEnumerable<string> names) =>
-        names.GroupBy(n => n, StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1).Select(g => (field, $"“{g.Key}” stands there twice; each has a name of its own."));
+        names.GroupBy(n => n, StringComparer.OrdinalIgnoreCase).Where(g => g.Count() > 1).Select(g => (field, Say($"“{g.Key}” stands there twice; each has a name of its own.")));
 
     private static void Put(List<string> names, string old, string anew)
     {

@@ -38,7 +38,7 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
     private const int Shown = 60;
     private const int KeptOfOne = 100;
     private const int AtOnce = 20;
-    private const string Accept = "application/atom+xml, application/rss+xml, application/xml;q=0.8, text/xml;q=0.8, */*;q=0.1";
+    private static string Accept => Said("application/atom+xml, application/rss+xml, application/xml;q=0.8, text/xml;q=0.8, */*;q=0.1");
 
     private static readonly Duration Between = Duration.FromHours(3);
     private static readonly Duration Longest = Duration.FromDays(2);
@@ -64,17 +64,17 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
     {
         if (OutsideFetch.AddressOf(typed) is not { } address || address.ToString().Length > 2000)
         {
-            return $"“{typed}” is no address of a feed. One that begins with https:// would be right.";
+            return Say($"“{typed}” is no address of a feed. One that begins with https:// would be right.");
         }
 
         if (await db.IdeaFeeds.AnyAsync(f => f.Address == address.ToString(), stop))
         {
-            return "This feed is read already.";
+            return Said("This feed is read already.");
         }
 
         if (await db.IdeaFeeds.CountAsync(stop) >= MostFeeds)
         {
-            return $"{MostFeeds} feeds are read already. Take one out first.";
+            return Say($"{MostFeeds} feeds are read already. Take one out first.");
         }
 
         var fetched = await fetch.GetAsync(address, "", Accept, stop);

@@ -39,22 +39,22 @@ public static class PostDesk
         var wrong = new List<(string, string)>();
         if (words.Words.Trim().Length is 0 or > LongestWords)
         {
-            wrong.Add(("words", $"Write what it says, in at most {LongestWords} letters."));
+            wrong.Add(("words", Say($"Write what it says, in at most {LongestWords} letters.")));
         }
 
         if (words.On < today.PlusYears(-1) || words.On > today.PlusYears(5))
         {
-            wrong.Add(("on", "Give a day from a year ago to five years ahead, as 2027-03-09."));
+            wrong.Add(("on", Said("Give a day from a year ago to five years ahead, as 2027-03-09.")));
         }
 
         if (!await db.Users.AnyAsync(m => m.Id == words.Member && m.PracticeId == db.PracticeId, stop))
         {
-            wrong.Add(("member", "There is no such member."));
+            wrong.Add(("member", Said("There is no such member.")));
         }
 
         if (words.ByItself && (await db.OwnPracticeAsync(stop)).Settings.PostGateway is null)
         {
-            wrong.Add(("byItself", "The practice has no gateway to public places. A principal sets one; till then a member puts it there."));
+            wrong.Add(("byItself", Said("The practice has no gateway to public places. A principal sets one; till then a member puts it there.")));
         }
 
         return wrong;

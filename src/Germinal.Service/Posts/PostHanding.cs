@@ -21,7 +21,7 @@ namespace Germinal.Service.Posts;
 public sealed class PostHanding(IDbContextFactory<GerminalDb> databases, PostGateway gateway, Secrets secrets, ProgramDesk programs, ActNow acts)
 {
     /// <summary>In whose name the sheet says it was done.</summary>
-    private const string By = "the gateway";
+    private static string By => Said("the gateway");
 
     private const int AtOnce = 8;
     private static readonly Duration Lease = Duration.FromMinutes(2);
@@ -65,7 +65,7 @@ public sealed class PostHanding(IDbContextFactory<GerminalDb> databases, PostGat
         {
             var row = await db.Posts.AsNoTracking().SingleAsync(p => p.Id == id, stop);
             var answer = server is null
-                ? ProviderAnswer.Away("The gateway’s token cannot be read any more. A principal has to type it again.")
+                ? ProviderAnswer.Away(Said("The gateway’s token cannot be read any more. A principal has to type it again."))
                 : await OneAsync(db, server, row, again, stop);
             await NoteAsync(db, row, again, answer, now, today, stop);
             db.ChangeTracker.Clear();
@@ -100,7 +100,7 @@ public sealed class PostHanding(IDbContextFactory<GerminalDb> databases, PostGat
             {
                 return found.Result == LookUpResult.Found
                     ? new ProviderAnswer(ProviderResult.Sent, "", found.Id)
-                    : new ProviderAnswer(ProviderResult.Unknown, "The gateway does not say whether it has it; it is asked again.");
+                    : new ProviderAnswer(ProviderResult.Unknown, Said("The gateway does not say whether it has it; it is asked again."));
             }
         }
 

@@ -86,7 +86,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
 
             if (email.Letter is { } name && !kept.ContainsKey(name))
             {
-                yield return new Finding($"{place.Pointer}/letter", $"There is no letter “{name}”. Write it under Letters, choose another, or give the step words of its own.");
+                yield return new Finding($"{place.Pointer}/letter", Say($"There is no letter “{name}”. Write it under Letters, choose another, or give the step words of its own."));
             }
             else if (LetterDesk.WeightFinding(email.Body) is { } heavy)
             {
@@ -204,11 +204,11 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             var names = LetterLinks.Names(letter.Body);
             if (names.Count == 0)
             {
-                findings.Add(new Finding($"{place.Pointer}/if", $"“{letter.Subject}” holds no link that could be followed. Put one in, or ask something else."));
+                findings.Add(new Finding($"{place.Pointer}/if", Say($"“{letter.Subject}” holds no link that could be followed. Put one in, or ask something else.")));
             }
             else if (asked.Link is { } link && !names.Contains(link, StringComparer.OrdinalIgnoreCase))
             {
-                findings.Add(new Finding($"{place.Pointer}/if", $"No link of “{letter.Subject}” is called “{link}”. It has: {string.Join(", ", names)}."));
+                findings.Add(new Finding($"{place.Pointer}/if", Say($"No link of “{letter.Subject}” is called “{link}”. It has: {string.Join(", ", names)}.")));
             }
         }
 
@@ -345,8 +345,8 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             var consent = TouchEngine.ConsentFor(practice, person, program, step, channel, now);
             var words = consent.Verdict switch
             {
-                ConsentVerdict.Withdrawn => $"Said no to {ContactWords.Many(channel)}",
-                ConsentVerdict.Missing => $"Nobody has recorded that they may be {ContactWords.Reached(channel)}",
+                ConsentVerdict.Withdrawn => Say($"Said no to {ContactWords.Many(channel)}"),
+                ConsentVerdict.Missing => Say($"Nobody has recorded that they may be {ContactWords.Reached(channel)}"),
                 _ => null,
             };
             if (words is not null && said.Add(words))
@@ -374,21 +374,21 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
                     }
 
                     var words = field.Replace("person.", "", StringComparison.Ordinal).Replace('.', ' ').Replace('_', ' ');
-                    yield return (place.Pointer, $"{char.ToUpperInvariant(words[0])}{words[1..]} missing");
+                    yield return (place.Pointer, Say($"{char.ToUpperInvariant(words[0])}{words[1..]} missing"));
                 }
             }
         }
     }
 
-    private static string NobodyThere(SendTo to) => to is ToRelated related ? $"No {related.Role}" : "No owner";
+    private static string NobodyThere(SendTo to) => to is ToRelated related ? $"No {related.Role}" : Said("No owner");
 
     private static string NoAddress(Channel channel) =>
         channel switch
         {
-            Channel.Email => "No email address",
-            Channel.Text => "No mobile number",
-            Channel.Call => "No number to call",
-            _ => "No postal address",
+            Channel.Email => Said("No email address"),
+            Channel.Text => Said("No mobile number"),
+            Channel.Call => Said("No number to call"),
+            _ => Said("No postal address"),
         };
 
     /// <summary>Those for whom the program's trigger has come true already.</summary>

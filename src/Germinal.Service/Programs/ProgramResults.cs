@@ -228,7 +228,7 @@ public sealed class ProgramResults(GerminalDb db, Guid program, int? version, In
         var emails = steps.Where(s => s.Kind == "email" && s.Delivered >= Least).Select(s => (Step: s, Opened: s.Lines.Single(l => l.What == ResultWords.Opened).Number)).ToList();
         if (emails.Count < 2)
         {
-            return (null, $"Under two emails have arrived {Least} times yet; which is the weakest cannot be said.");
+            return (null, Say($"Under two emails have arrived {Least} times yet; which is the weakest cannot be said."));
         }
 
         var (delivered, opened) = (emails.Sum(e => e.Step.Delivered), emails.Sum(e => e.Opened));
@@ -236,8 +236,8 @@ public sealed class ProgramResults(GerminalDb db, Guid program, int? version, In
         var believed = ManyLooks.Believed([.. found.Select(f => f.P)], 0.05);
         var at = Enumerable.Range(0, emails.Count).Where(i => believed[i] && found[i].Difference < 0).OrderBy(i => found[i].Difference).Select(i => (int?)i).FirstOrDefault();
         return at is { } weakest
-            ? (emails[weakest].Step.StepId, $"“{emails[weakest].Step.Name}” is opened less than the others together, and chance alone would hardly do that.")
-            : (null, "No email is told apart from the others by how often it is opened.");
+            ? (emails[weakest].Step.StepId, Say($"“{emails[weakest].Step.Name}” is opened less than the others together, and chance alone would hardly do that."))
+            : (null, Said("No email is told apart from the others by how often it is opened."));
     }
 
     private async Task<IReadOnlyList<ForkResult>> ForksAsync(ProgramDefinition definition, CancellationToken stop)
@@ -254,7 +254,7 @@ public sealed class ProgramResults(GerminalDb db, Guid program, int? version, In
                 .Select(s => new ForkResult(
                     s.Id,
                     s.Kind,
-                    [.. went.Where(w => w.StepId == s.Id).OrderBy(w => w.Reason, StringComparer.Ordinal).Select(w => new ResultReason(w.Reason ?? "", s is ForkStep ? w.Reason ?? "" : $"passage {w.Reason}", w.Count))]
+                    [.. went.Where(w => w.StepId == s.Id).OrderBy(w => w.Reason, StringComparer.Ordinal).Select(w => new ResultReason(w.Reason ?? "", s is ForkStep ? w.Reason ?? "" : Say($"passage {w.Reason}"), w.Count))]
                 )),
         ];
     }
@@ -317,14 +317,14 @@ public sealed class ProgramResults(GerminalDb db, Guid program, int? version, In
         var onIt = ResultLine.Some("on-it", on.Came, on.People);
         if (held is null || held.People == 0 || on.People == 0)
         {
-            return new Lift(goal.Kind, goal.What, goal.Within, onIt, null, null, null, null, "What the program brought cannot be said without a hold-out: nobody knows what would have come anyway.");
+            return new Lift(goal.Kind, goal.What, goal.Within, onIt, null, null, null, null, Said("What the program brought cannot be said without a hold-out: nobody knows what would have come anyway."));
         }
 
         var beside = Comparison.Of(on.Came, on.People, held.Came, held.People, Trust.NinetyFive);
         var says =
-            beside.Low > 0 ? "More came of those on it than of those held out, and chance alone would hardly do that."
-            : beside.High < 0 ? "Less came of those on it than of those held out, and chance alone would hardly do that."
-            : "Those on it and those held out cannot be told apart: such a difference comes about by chance alone too often.";
+            beside.Low > 0 ? Said("More came of those on it than of those held out, and chance alone would hardly do that.")
+            : beside.High < 0 ? Said("Less came of those on it than of those held out, and chance alone would hardly do that.")
+            : Said("Those on it and those held out cannot be told apart: such a difference comes about by chance alone too often.");
         return new Lift(goal.Kind, goal.What, goal.Within, onIt, ResultLine.Some("held-out", held.Came, held.People), beside.Difference, beside.Low, beside.High, says);
     }
 

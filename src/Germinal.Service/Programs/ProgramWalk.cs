@@ -110,10 +110,10 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
 
     /// <summary>What is wrong with moves, in words; null for nothing.</summary>
     public static string? ProblemOf(IReadOnlyList<WalkMoveDto> moves) =>
-        moves.Count > Walk.MostMoves ? $"A walk has at most {Walk.MostMoves} moves."
-        : moves.FirstOrDefault(m => !Acts.Any(a => a.Word == m.Act)) is { } unknown ? $"“{unknown.Act}” is nothing one can do; {string.Join(", ", Acts.Select(a => a.Word))} are."
-        : moves.FirstOrDefault(m => m.Act == "follow" && string.IsNullOrWhiteSpace(m.Word)) is not null ? "Say which link is followed."
-        : moves.Any(m => m.Hours is < 0 or > 8760) ? "What they do comes between 0 and 8,760 hours after."
+        moves.Count > Walk.MostMoves ? Say($"A walk has at most {Walk.MostMoves} moves.")
+        : moves.FirstOrDefault(m => !Acts.Any(a => a.Word == m.Act)) is { } unknown ? Say($"“{unknown.Act}” is nothing one can do; {string.Join(", ", Acts.Select(a => a.Word))} are.")
+        : moves.FirstOrDefault(m => m.Act == "follow" && string.IsNullOrWhiteSpace(m.Word)) is not null ? Said("Say which link is followed.")
+        : moves.Any(m => m.Hours is < 0 or > 8760) ? Said("What they do comes between 0 and 8,760 hours after.")
         : null;
 
     /// <summary>Walks through a program.</summary>
@@ -215,22 +215,22 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
     {
         if (before.Stage != after.Stage && after.Stage is { } stage)
         {
-            yield return $"they stand in {Core.Engine.Why.StageName(stage)}";
+            yield return Say($"they stand in {Core.Engine.Why.StageName(stage)}");
         }
 
         foreach (var tag in after.Tags.Except(before.Tags, StringComparer.OrdinalIgnoreCase))
         {
-            yield return $"they have the tag “{tag}”";
+            yield return Say($"they have the tag “{tag}”");
         }
 
         foreach (var tag in before.Tags.Except(after.Tags, StringComparer.OrdinalIgnoreCase))
         {
-            yield return $"they no longer have the tag “{tag}”";
+            yield return Say($"they no longer have the tag “{tag}”");
         }
 
         foreach (var list in after.Lists.Except(before.Lists, StringComparer.OrdinalIgnoreCase))
         {
-            yield return $"they stand on the list “{list}”";
+            yield return Say($"they stand on the list “{list}”");
         }
     }
 
@@ -254,7 +254,7 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
 
         if (await db.KeptWalks.CountAsync(w => w.ProgramId == id, stop) >= MostKept)
         {
-            return ($"A program keeps at most {MostKept} walks. Throw one away first.", false);
+            return (Say($"A program keeps at most {MostKept} walks. Throw one away first."), false);
         }
 
         db.KeptWalks.Add(
@@ -277,7 +277,7 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
         }
         catch (DbUpdateException e) when (e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation })
         {
-            return ($"There is a walk “{name}” already. Give this one another name.", false);
+            return (Say($"There is a walk “{name}” already. Give this one another name."), false);
         }
 
         return (null, false);
@@ -303,7 +303,7 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
                     walk?.Person,
                     moves,
                     row.By,
-                    walk is null ? ["Whoever it was walked with is no longer here."] : [.. Otherwise(expected, ExpectationOf(walk), walk.NotStarting)]
+                    walk is null ? [Said("Whoever it was walked with is no longer here.")] : [.. Otherwise(expected, ExpectationOf(walk), walk.NotStarting)]
                 )
             );
         }
@@ -316,7 +316,7 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
     {
         if (notStarting is not null)
         {
-            yield return $"It does not start for them any more: {notStarting}.";
+            yield return Say($"It does not start for them any more: {notStarting}.");
             yield break;
         }
 
@@ -325,31 +325,31 @@ public sealed class ProgramWalk(ProgramDesk desk, LetterDesk letters, LiquidLett
             var same = now.Steps.FirstOrDefault(s => s.StepId == step.StepId);
             if (same is null)
             {
-                yield return $"“{step.StepId}” came on day {step.Day}, and does not come any more.";
+                yield return Say($"“{step.StepId}” came on day {step.Day}, and does not come any more.");
             }
             else if (same.Outcome != step.Outcome)
             {
-                yield return $"“{step.StepId}” was {step.Outcome ?? "still to come"} on day {step.Day}, and is {same.Outcome ?? "still to come"}.";
+                yield return Say($"“{step.StepId}” was {step.Outcome ?? Said("still to come")} on day {step.Day}, and is {same.Outcome ?? Said("still to come")}.");
             }
             else if (same.Day != step.Day)
             {
-                yield return $"“{step.StepId}” came on day {step.Day}, and comes on day {same.Day}.";
+                yield return Say($"“{step.StepId}” came on day {step.Day}, and comes on day {same.Day}.");
             }
         }
 
         foreach (var step in now.Steps.Where(s => before.Steps.All(b => b.StepId != s.StepId)))
         {
-            yield return $"“{step.StepId}” comes on day {step.Day}, and did not come.";
+            yield return Say($"“{step.StepId}” comes on day {step.Day}, and did not come.");
         }
 
         foreach (var change in before.Changed.Except(now.Changed, StringComparer.Ordinal))
         {
-            yield return $"It ended with: {change}. It does not any more.";
+            yield return Say($"It ended with: {change}. It does not any more.");
         }
 
         foreach (var change in now.Changed.Except(before.Changed, StringComparer.Ordinal))
         {
-            yield return $"It ends with: {change}. It did not.";
+            yield return Say($"It ends with: {change}. It did not.");
         }
     }
 }

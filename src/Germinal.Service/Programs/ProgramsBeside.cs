@@ -66,7 +66,7 @@ public static class ProgramsBeside
     private static IEnumerable<Rate> StepRates(StepResult one, StepResult other) =>
         new[] { ResultWords.Opened, ResultWords.Followed }.Select(what => new Rate($"{one.Name}: {what}", LineOf(one, what), LineOf(other, what), OfStep: true));
 
-    private static string NameOf(ProgramResultsDto results, bool areVersions) => areVersions ? $"version {results.Version}" : results.Name;
+    private static string NameOf(ProgramResultsDto results, bool areVersions) => areVersions ? Say($"version {results.Version}") : results.Name;
 
     private static ResultLine Finished(RunsStand runs) => ResultLine.Some("finished", runs.Finished, runs.Finished + runs.Stopped.Sum(s => s.Number));
 
@@ -86,17 +86,17 @@ public static class ProgramsBeside
     {
         if (compared == 0)
         {
-            return $"There is nothing yet of which both have {Least}; fewer are not compared.";
+            return Say($"There is nothing yet of which both have {Least}; fewer are not compared.");
         }
 
         var found = told switch
         {
-            0 => "They cannot be told apart: differences like these come about by chance too often.",
-            1 => "One number is told apart; chance alone would hardly do that.",
-            _ => $"{told} numbers are told apart; chance alone would hardly do that.",
+            0 => Said("They cannot be told apart: differences like these come about by chance too often."),
+            1 => Said("One number is told apart; chance alone would hardly do that."),
+            _ => Say($"{told} numbers are told apart; chance alone would hardly do that."),
         };
         return areVersions
-            ? $"{found} Nobody chose by lot who got which version, so it may be the time, or the people, and not the words."
-            : $"{found} The two do not have the same people, so it may be them, and not the program.";
+            ? Say($"{found} Nobody chose by lot who got which version, so it may be the time, or the people, and not the words.")
+            : Say($"{found} The two do not have the same people, so it may be them, and not the program.");
     }
 }

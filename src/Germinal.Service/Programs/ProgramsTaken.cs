@@ -32,7 +32,7 @@ public sealed class ProgramsTaken(GerminalDb db, ProgramDesk desk, string by, Gu
     public const int LongestName = 80;
 
     /// <summary>What is said of a name that is none, or too long.</summary>
-    public static string NameProblem { get; } = string.Create(CultureInfo.InvariantCulture, $"A program needs a name of up to {LongestName} letters.");
+    public static string NameProblem { get; } = Say($"A program needs a name of up to {LongestName} letters.");
 
     /// <summary>Takes in files.</summary>
     /// <param name="files">Each by name and text.</param>

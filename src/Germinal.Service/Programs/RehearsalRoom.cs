@@ -137,14 +137,14 @@ public sealed partial class RehearsalRoom(IDbContextFactory<GerminalDb> database
         }
         catch (OperationCanceledException)
         {
-            trouble = "It was stopped before it came to its end.";
+            trouble = Said("It was stopped before it came to its end.");
         }
 #pragma warning disable CA1031 // Whatever goes wrong is said on the page, and logged; nobody waits for this task.
         catch (Exception e)
 #pragma warning restore CA1031
         {
             Failed(log, id, e);
-            trouble = "It could not be rehearsed. Check the program, and try again.";
+            trouble = Said("It could not be rehearsed. Check the program, and try again.");
         }
         finally
         {

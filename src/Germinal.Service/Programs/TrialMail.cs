@@ -35,12 +35,12 @@ public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTrans
         var now = await PracticeClock.NowAsync(db, stop);
         if (practice.Members.FirstOrDefault(m => m.Id == member) is not { } me)
         {
-            return "You are no member of the practice any more.";
+            return Said("You are no member of the practice any more.");
         }
 
         if (practice.SenderFor(person, step) is not { } sender)
         {
-            return "Nobody signs it: the person has no owner, and nobody stands in.";
+            return Said("Nobody signs it: the person has no owner, and nobody stands in.");
         }
 
         // A touch of its own that is none: the links that need one show their shape and lead to no page.
@@ -48,12 +48,12 @@ public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTrans
         var letter = writer.Fill(step, program.PurposeOf(step), none, Readers.Find(practice, person, step, null) ?? person, practice, sender, now);
         if (letter.Missing.Count > 0)
         {
-            return $"It cannot be filled for {person.Name}: {Core.Messages.MergeFields.Say(letter.Missing)}.";
+            return Say($"It cannot be filled for {person.Name}: {Core.Messages.MergeFields.Say(letter.Missing)}.");
         }
 
         if (await carried.OfAsync(practice, db.PracticeId!.Value, step, stop) is not { } files)
         {
-            return "A file it carries is not kept any more.";
+            return Said("A file it carries is not kept any more.");
         }
 
         using var message = OutgoingMail.Build(
@@ -70,6 +70,6 @@ public sealed class TrialMail(LetterWriter writer, PublicLinks links, IMailTrans
         );
         MailSigning.Sign(message, secrets.SigningFor(settings, sender.Email));
         var answer = await mail.SendAsync(message, null, secrets.Open(settings.MailOut), stop);
-        return answer.Result == ProviderResult.Sent ? null : $"The mail server did not take it: {answer.Words}";
+        return answer.Result == ProviderResult.Sent ? null : Say($"The mail server did not take it: {answer.Words}");
     }
 }

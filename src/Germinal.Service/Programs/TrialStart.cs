@@ -51,7 +51,7 @@ public sealed record TrialStart(Happening First, PersonState State, Instant From
             new AppointmentCame(from, id, made.Key),
             PersonState.Empty with { Appointments = [made] },
             from,
-            theirs is null ? "an appointment in three weeks" : null
+            theirs is null ? Said("an appointment in three weeks") : null
         );
     }
 }

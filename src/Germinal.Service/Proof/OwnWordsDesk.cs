@@ -62,7 +62,7 @@ public static class OwnWordsDesk
         {
             if (string.IsNullOrWhiteSpace(text))
             {
-                return (key, key == "subject" ? "An email has a subject." : "It says nothing.");
+                return (key, key == "subject" ? Said("An email has a subject.") : Said("It says nothing."));
             }
 
             if (liquid.Problems(text) is [var problem, ..])
@@ -74,7 +74,7 @@ public static class OwnWordsDesk
         var practice = engine.Practice.AsFor(message.Program.Definition);
         var to = Readers.Find(practice, message.Facts, step, message.Reader) ?? message.Facts;
         return liquid.Missing(step, to, practice, practice.SenderFor(message.Facts, step), message.Due) is { Count: > 0 } missing
-            ? ("body", $"This cannot be filled for {to.Reader.Name}: {MergeFields.Say(missing)}.")
+            ? ("body", Say($"This cannot be filled for {to.Reader.Name}: {MergeFields.Say(missing)}."))
             : null;
     }
 
@@ -113,7 +113,7 @@ public static class OwnWordsDesk
 
         // What could not be filled may go in these words.
         db.Events.AddRange(
-            desk.NewNote(person, EventKinds.Remark, ("text", words is null ? "A message has the words of its program again" : "A message has words of its own"), ("touch", touch.ToString())),
+            desk.NewNote(person, EventKinds.Remark, ("text", words is null ? Said("A message has the words of its program again") : Said("A message has words of its own")), ("touch", touch.ToString())),
             desk.NewEvent(person, new FactsChanged(desk.Now))
         );
     }

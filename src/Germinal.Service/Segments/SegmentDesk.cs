@@ -57,12 +57,12 @@ public static class SegmentDesk
         {
             if (leaf.Known is { IsCustom: true } field && !own.Contains(field.Name))
             {
-                findings.Add(new(pointer, $"“{field.Name}” is no field of the practice any more. It picks by what people still have there; choose another field, or take the sentence out.", false));
+                findings.Add(new(pointer, Say($"“{field.Name}” is no field of the practice any more. It picks by what people still have there; choose another field, or take the sentence out."), false));
             }
 
             if (leaf.Known?.Role is { } role && !roles.Contains(role) && !await db.Relations.AnyAsync(r => r.Role == role || r.Back == role, stop))
             {
-                findings.Add(new(pointer, $"Nobody is anybody’s “{role}” here.", false));
+                findings.Add(new(pointer, Say($"Nobody is anybody’s “{role}” here."), false));
             }
 
             if (leaf.Field == RuleField.Segment)
@@ -77,7 +77,7 @@ public static class SegmentDesk
         if (name is not null && Core.Rules.Segments.Circle(name, rule, practice.Segments) is { } way)
         {
             findings.Add(
-                new("", $"It would ask for itself: {string.Join(" asks for ", way.Append(name).Select(n => $"“{n}”"))}. Say here what is meant, without that segment.", true)
+                new("", Say($"It would ask for itself: {string.Join(Said(" asks for "), way.Append(name).Select(n => $"“{n}”"))}. Say here what is meant, without that segment."), true)
             );
         }
 

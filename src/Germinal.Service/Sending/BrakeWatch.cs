@@ -45,7 +45,7 @@ public sealed class BrakeWatch(IDbContextFactory<GerminalDb> databases)
 
         (brake.StoppedAt, brake.Why) = (now, why);
         await change.SaveAsync(stop);
-        await Notices.TellAsync(db, "brake", null, null, $"Commercial mail has stopped by itself. {why} See Results, Sending.", $"brake/{now}", now, stop);
+        await Notices.TellAsync(db, "brake", null, null, Say($"Commercial mail has stopped by itself. {why} See Results, Sending."), $"brake/{now}", now, stop);
         await transaction.CommitAsync(stop);
         return true;
     }

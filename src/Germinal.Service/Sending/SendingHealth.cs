@@ -120,11 +120,11 @@ public static class SendingHealth
 
         // Said of what is told apart from the limit, else of too little to say.
         var (stands, says) =
-            counted.Complained >= SendingBrake.LeastCases && complained.Share * 100 >= (double)BrakeLimits.ComplaintMost ? ("bad", "From here on large mailbox providers refuse mail. Write only to those who asked for it, and less often.")
-            : counted.Bounced >= SendingBrake.LeastCases && bounced.Share * 100 >= (double)brake.BouncePercent ? ("bad", "So much comes back that receivers take it for mail to bought addresses. Look through the list.")
-            : counted.Complained > 0 && complained.Share * 100 >= (double)BrakeLimits.ComplaintAim ? ("watch", complained.Low * 100 >= (double)BrakeLimits.ComplaintAim ? "More complain than large mailbox providers want to see." : "It is above what large mailbox providers want to see, and so few that it may be chance.")
-            : counted.Sent < SendingBrake.Least ? ("good", "Too little went to say much.")
-            : ("good", "As it should be.");
+            counted.Complained >= SendingBrake.LeastCases && complained.Share * 100 >= (double)BrakeLimits.ComplaintMost ? ("bad", Said("From here on large mailbox providers refuse mail. Write only to those who asked for it, and less often."))
+            : counted.Bounced >= SendingBrake.LeastCases && bounced.Share * 100 >= (double)brake.BouncePercent ? ("bad", Said("So much comes back that receivers take it for mail to bought addresses. Look through the list."))
+            : counted.Complained > 0 && complained.Share * 100 >= (double)BrakeLimits.ComplaintAim ? ("watch", complained.Low * 100 >= (double)BrakeLimits.ComplaintAim ? Said("More complain than large mailbox providers want to see.") : Said("It is above what large mailbox providers want to see, and so few that it may be chance."))
+            : counted.Sent < SendingBrake.Least ? ("good", Said("Too little went to say much."))
+            : ("good", Said("As it should be."));
         return new DomainHealth(counted.Domain, counted.Sent, bounced, complained, stands, says);
     }
 }

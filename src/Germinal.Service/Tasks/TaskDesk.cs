@@ -53,15 +53,15 @@ public sealed class TaskDesk(GerminalDb db, string by, Guid member, Instant now)
 
     /// <summary>Makes the tasks of a set, each on its working day; the caller saves.</summary>
     public IReadOnlyList<TaskRow> AddSet(TaskSetSettings set, LocalDate from, WorkCalendar calendar, Guid? person, Guid? whose) =>
-        [.. set.Tasks.Select(t => Add(t.Kind, t.Title, calendar.WorkingDayAfter(from, t.Days) ?? from, person, whose, source: $"of “{set.Name}”"))];
+        [.. set.Tasks.Select(t => Add(t.Kind, t.Title, calendar.WorkingDayAfter(from, t.Days) ?? from, person, whose, source: Say($"of “{set.Name}”")))];
 
     /// <summary>Hands an open task over, with a word.</summary>
     public async Task GiveAsync(TaskRow row, Guid to, string name, string words, CancellationToken stop)
     {
-        (row.MemberId, row.Source) = (to, words.Length > 0 ? $"from {by}: “{words}”" : $"from {by}");
+        (row.MemberId, row.Source) = (to, words.Length > 0 ? Say($"from {by}: “{words}”") : Say($"from {by}"));
         if (row.PersonId is { } person)
         {
-            db.Events.Add(desk.NewNote(person, EventKinds.Remark, ("text", $"“{row.Title}” was given to {name}{(words.Length > 0 ? $": {words}" : "")}")));
+            db.Events.Add(desk.NewNote(person, EventKinds.Remark, ("text", Say($"“{row.Title}” was given to {name}{(words.Length > 0 ? $": {words}" : "")}"))));
         }
 
         await db.SaveChangesAsync(stop);

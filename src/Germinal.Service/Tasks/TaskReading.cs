@@ -114,25 +114,25 @@ public static class TaskReading
     {
         if (sets.Count > MostSets)
         {
-            yield return ("sets", $"A practice keeps up to {MostSets} sets.");
+            yield return ("sets", Say($"A practice keeps up to {MostSets} sets."));
         }
 
         foreach (var (set, i) in sets.Select((s, i) => (s, i)))
         {
             if (set.Name.Trim().Length == 0)
             {
-                yield return ($"sets[{i}]", "Say what the set is for: a new client.");
+                yield return ($"sets[{i}]", Said("Say what the set is for: a new client."));
             }
             else if (sets.Count(s => string.Equals(s.Name.Trim(), set.Name.Trim(), StringComparison.OrdinalIgnoreCase)) > 1)
             {
-                yield return ($"sets[{i}]", $"“{set.Name}” stands there twice; each has a name of its own.");
+                yield return ($"sets[{i}]", Say($"“{set.Name}” stands there twice; each has a name of its own."));
             }
 
             foreach (var task in set.Tasks)
             {
                 if (task.Kind is not ("call" or "task") || task.Title.Trim().Length == 0 || task.Days is < 0 or > 400)
                 {
-                    yield return ($"sets[{i}]", "Each line says what is to be done, a call or a task, and on which working day: 0 to 400 after the set is made.");
+                    yield return ($"sets[{i}]", Said("Each line says what is to be done, a call or a task, and on which working day: 0 to 400 after the set is made."));
                     break;
                 }
             }

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Germinal.Core.Time;
 using Ical.Net;
 using Ical.Net.CalendarComponents;
@@ -30,25 +29,25 @@ public static class TaskRepeats
     {
         if (Parse(rule) is not { } pattern)
         {
-            return $"“{rule}” is no rule by which something comes again; FREQ=WEEKLY;INTERVAL=2 would be.";
+            return Say($"“{rule}” is no rule by which something comes again; FREQ=WEEKLY;INTERVAL=2 would be.");
         }
 
         if (pattern.Frequency is not (FrequencyType.Daily or FrequencyType.Weekly or FrequencyType.Monthly or FrequencyType.Yearly) || pattern.ByHour.Count + pattern.ByMinute.Count + pattern.BySecond.Count > 0)
         {
-            return "A task comes again by the day, week, month or year (FREQ=DAILY, WEEKLY, MONTHLY or YEARLY), not by the hour.";
+            return Said("A task comes again by the day, week, month or year (FREQ=DAILY, WEEKLY, MONTHLY or YEARLY), not by the hour.");
         }
 
         if (pattern.Interval is < 1 or > Widest)
         {
-            return $"Its INTERVAL is from 1 to {Widest}.";
+            return Say($"Its INTERVAL is from 1 to {Widest}.");
         }
 
         if (pattern.Count is not null)
         {
-            return "A task comes again until it is taken out or until a day: UNTIL=20271231 would be right in the place of COUNT.";
+            return Said("A task comes again until it is taken out or until a day: UNTIL=20271231 would be right in the place of COUNT.");
         }
 
-        return Next(rule, from, from) is null && pattern.Until is null ? "This rule falls on no date at all." : null;
+        return Next(rule, from, from) is null && pattern.Until is null ? Said("This rule falls on no date at all.") : null;
     }
 
     /// <summary>The first date of a rule after a date; null where it has ended.</summary>
@@ -83,7 +82,7 @@ public static class TaskRepeats
     {
         if (Parse(rule) is not { } pattern)
         {
-            return "again by a rule";
+            return Said("again by a rule");
         }
 
         var plain = pattern.ByMonthDay.Count + pattern.ByMonth.Count + pattern.ByYearDay.Count + pattern.ByWeekNo.Count + pattern.BySetPosition.Count == 0;
@@ -96,10 +95,10 @@ public static class TaskRepeats
         };
         if (!plain || (pattern.ByDay.Count > 0 && pattern.Frequency != FrequencyType.Weekly))
         {
-            return "again by a rule";
+            return Said("again by a rule");
         }
 
-        var every = pattern.Interval == 1 ? $"every {unit}" : string.Create(CultureInfo.InvariantCulture, $"every {pattern.Interval} {unit}s");
+        var every = pattern.Interval == 1 ? Say($"every {unit}") : Say($"every {pattern.Interval} {unit}s");
         return pattern.ByDay.Count == 0 ? every : $"{every} on {string.Join(", ", pattern.ByDay.Select(d => d.DayOfWeek.ToString()))}";
     }
 

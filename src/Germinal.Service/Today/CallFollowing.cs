@@ -68,7 +68,7 @@ public sealed class CallFollowing(GerminalDb db, string by, Guid member, Instant
 
         if (next.Note)
         {
-            done.Add((Note, Add(person, "task", $"Write a note: {about}", today)));
+            done.Add((Note, Add(person, "task", Say($"Write a note: {about}"), today)));
         }
 
         if (next.Stage is { } stage)
@@ -149,7 +149,7 @@ public sealed class CallFollowing(GerminalDb db, string by, Guid member, Instant
     }
 
     private string Add(Guid person, string kind, string title, LocalDate due) =>
-        new TaskDesk(db, by, member, now).Add(kind, title.Length <= Lengths.Title ? title : title[..(Lengths.Title - 1)] + "…", due, person, member, source: $"after a call by {by}").Id.ToString();
+        new TaskDesk(db, by, member, now).Add(kind, title.Length <= Lengths.Title ? title : title[..(Lengths.Title - 1)] + "…", due, person, member, source: Say($"after a call by {by}")).Id.ToString();
 
     /// <summary>Their open opportunity goes to the stage, the one opened last in its pipeline; where none is open there, they do.</summary>
     private async Task<IEnumerable<(string, string)>> MoveAsync(Guid person, string stage, CancellationToken stop)

@@ -52,8 +52,8 @@ public static class CallOutcomes
                 o.AgainDays > 0 ? calendar.WorkingDayAfter(today, o.AgainDays)?.Iso() : null,
                 o.AgainDays,
                 o.Note,
-                Said(o.Stage),
-                Said(o.Appointment),
+                OrNone(o.Stage),
+                OrNone(o.Appointment),
                 o.Program
             )),
         ];
@@ -101,19 +101,19 @@ public static class CallOutcomes
         List<(string, string)> wrong = [.. wished.SelectMany((o, i) => Wrong(o, then, programs).Select(message => ($"outcomes[{i}]", message)))];
         if (wished.Count is 0 or > Most)
         {
-            wrong.Add(("outcomes", $"A call ends in one to {Most} ways; each has a key."));
+            wrong.Add(("outcomes", Say($"A call ends in one to {Most} ways; each has a key.")));
         }
 
         if (wished.GroupBy(o => o.Name, StringComparer.OrdinalIgnoreCase).FirstOrDefault(g => g.Count() > 1) is { } twice)
         {
-            wrong.Add(("outcomes", $"“{twice.Key}” stands there twice; each has a name of its own."));
+            wrong.Add(("outcomes", Say($"“{twice.Key}” stands there twice; each has a name of its own.")));
         }
 
         wrong.AddRange(
             now.CallOutcomes.Where(old => !wished.Exists(o => string.Equals(o.Name, old.Name, StringComparison.OrdinalIgnoreCase)))
                 .Select(old => (old.Name, Asking: shelf.On.FirstOrDefault(p => Asks(p.Current.Definition, old.Name))))
                 .Where(lost => lost.Asking is not null)
-                .Select(lost => ("outcomes", $"“{lost.Asking!.Current.Definition.Name}” waits for calls that end with “{lost.Name}”. Change the program first, or keep the name."))
+                .Select(lost => ("outcomes", Say($"“{lost.Asking!.Current.Definition.Name}” waits for calls that end with “{lost.Name}”. Change the program first, or keep the name.")))
         );
         return wrong;
     }
@@ -122,22 +122,22 @@ public static class CallOutcomes
     {
         if (o.Name.Length is 0 or > LongestName)
         {
-            yield return $"Say how it ends, in at most {LongestName} letters: left word.";
+            yield return Say($"Say how it ends, in at most {LongestName} letters: left word.");
         }
 
         if (o.AgainDays is < 0 or > LongestAgain)
         {
-            yield return $"They are called again after 0 (not at all) to {LongestAgain} working days.";
+            yield return Say($"They are called again after 0 (not at all) to {LongestAgain} working days.");
         }
 
         if (o.Stage.Length > 0 && !settings.HasStage(o.Stage))
         {
-            yield return $"There is no stage “{o.Stage}”; {string.Join(", ", settings.AllStages())} are.";
+            yield return Say($"There is no stage “{o.Stage}”; {string.Join(", ", settings.AllStages())} are.");
         }
 
         if (o.Program is { } program && !programs.Contains(program))
         {
-            yield return "This program is not here any more; choose another, or none.";
+            yield return Said("This program is not here any more; choose another, or none.");
         }
     }
 
@@ -149,5 +149,5 @@ public static class CallOutcomes
             || program.AllSteps.OfType<ForkStep>().Any(f => f.If is AskCallEnded ask && Same(ask.Outcome));
     }
 
-    private static string? Said(string words) => words.Length == 0 ? null : words;
+    private static string? OrNone(string words) => words.Length == 0 ? null : words;
 }

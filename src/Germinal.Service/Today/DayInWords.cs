@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using Germinal.Channels.Post;
 using Germinal.Core.Engine;
 using Germinal.Core.Time;
@@ -96,7 +97,7 @@ public static class DayInWords
         }
     }
 
-    private static readonly LocalDatePattern ShortDay = LocalDatePattern.CreateWithInvariantCulture("ddd d MMM");
+    private static LocalDatePattern ShortDay => Tongue.Spoken.Dates.ShortDay;
 
     /// <summary>The time of today; of another day its date, short enough for the edge of a sheet.</summary>
     private static string Near(Instant at, Instant now, DateTimeZone zone) =>

@@ -348,7 +348,7 @@ public static class DaySheet
                     Ref(s.PersonId),
                     now.Iso(),
                     "",
-                    $"work on them stopped with an error: {s.SetAside}",
+                    Say($"work on them stopped with an error: {s.SetAside}"),
                     null,
                     "set-aside"
                 ))
@@ -492,7 +492,7 @@ public static class DaySheet
     {
         if (t.Status == TouchStatus.Uncertain)
         {
-            return "nobody can say whether it arrived; it is not sent again by itself";
+            return Said("nobody can say whether it arrived; it is not sent again by itself");
         }
 
         var fields = t.Checks.LastOrDefault(c => c.Kind == CheckKind.CanBeFilled && !c.Passed)?.Found.Skip(1).ToList() ?? [];

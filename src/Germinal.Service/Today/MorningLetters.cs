@@ -1,4 +1,3 @@
-using System.Globalization;
 using System.Text;
 using Germinal.Channels;
 using Germinal.Channels.Post;
@@ -124,17 +123,17 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
             .Join(db.People, r => r.PersonId, p => p.Id, (r, p) => new { r.ProgramId, r.EndedAt, r.StopReason, p.Name })
             .ToListAsync(stop);
         return new DayPrintStretch(
-            inAll > rows.Count ? string.Create(CultureInfo.InvariantCulture, $"Programs that ended: {rows.Count} of {inAll}") : "Programs that ended",
+            inAll > rows.Count ? Say($"Programs that ended: {rows.Count} of {inAll}") : Said("Programs that ended"),
             [
                 .. rows.Select(r => new DayPrintLine(
                     Phrases.Day(r.EndedAt!.Value.InZone(engine.Practice.Zone).Date),
                     r.Name,
-                    $"“{engine.Shelf.NameOf(r.ProgramId)}” {(r.StopReason is { } why ? $"stopped: {Why.Reason(why)}" : "finished")}",
+                    $"“{engine.Shelf.NameOf(r.ProgramId)}” {(r.StopReason is { } why ? Say($"stopped: {Why.Reason(why)}") : "finished")}",
                     "",
                     false
                 )),
             ],
-            "None ended."
+            Said("None ended.")
         );
     }
 

@@ -105,14 +105,14 @@ public static class WaitingForMember
                 "inquiry",
                 Ref(i.PersonId),
                 i.ReceivedAt.Iso(),
-                $"asked{(i.Form is null ? "" : $" by “{i.Form}”")}: {Short(i.Text)}"
+                Say($"asked{(i.Form is null ? "" : Say($" by “{i.Form}”"))}: {Short(i.Text)}")
             )),
             .. inTheirName.Select(m => new WaitingDto(
                 $"o{m.Id:N}",
                 OwnMailKinds.ByItself,
                 Ref(m.PersonId),
                 m.CreatedAt.Iso(),
-                $"was answered in your name by itself: “{m.Subject}”",
+                Say($"was answered in your name by itself: “{m.Subject}”"),
                 Short(m.Text)
             )),
             .. messages.Select(m => Written(m, Ref(m.PersonId ?? m.GuessId), files.Contains(m.Id))),
@@ -122,14 +122,14 @@ public static class WaitingForMember
                 "refused",
                 Ref(r.PersonId),
                 r.At.Iso(),
-                $"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}"
+                Say($"“{programs.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}")
             )),
             .. toConfirm.Select(p => new WaitingDto(
                 $"c{p.Id:N}",
                 "confirm",
                 new PersonRef(p.Id, p.Name),
                 p.AddedAt.Iso(),
-                $"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise"
+                Say($"the list said “{p.DoNotContactReason}”; nothing goes to them until you say otherwise")
             )),
         ];
         var inAll =
@@ -151,7 +151,7 @@ public static class WaitingForMember
     private static WaitingDto Written(ReceivedRow m, PersonRef? person, bool hasFile)
     {
         var (kind, text) = m.PersonId is null
-            ? ("unknown", $"{m.FromAddress} wrote: {Short(m.Text)}")
+            ? ("unknown", Say($"{m.FromAddress} wrote: {Short(m.Text)}"))
             : ("reply", m.Text.Length > 0 ? Short(m.Text) : m.Subject);
         return new WaitingDto(
             $"m{m.Id}",
@@ -163,7 +163,7 @@ public static class WaitingForMember
             hasFile ? $"/api/received/{m.Id}/whole" : null,
             m.Channel == "text"
                 ? $"sms:{m.FromAddress}"
-                : $"mailto:{Uri.EscapeDataString(m.FromAddress).Replace("%40", "@", StringComparison.Ordinal)}?subject={Uri.EscapeDataString(Again(m.Subject))}"
+                : Say($"mailto:{Uri.EscapeDataString(m.FromAddress).Replace("%40", "@", StringComparison.Ordinal)}?subject={Uri.EscapeDataString(Again(m.Subject))}")
         );
     }
 }

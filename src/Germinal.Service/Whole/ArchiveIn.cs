@@ -18,7 +18,7 @@ public sealed class ArchiveException(string message) : Exception(message);
 public static class ArchiveIn
 {
     private const int CopyBuffer = 64 * 1024;
-    private const string NotOne = "This is no archive that Germinal wrote, or not a whole one. It is a ZIP file with archive.json in it, as “All data” hands it out.";
+    private static string NotOne => Said("This is no archive that Germinal wrote, or not a whole one. It is a ZIP file with archive.json in it, as “All data” hands it out.");
 
     /// <summary>
     /// Brings a whole practice into an installation that has none. Everything comes in the caller's transaction, or nothing; what every table held is counted again.
@@ -55,7 +55,7 @@ public static class ArchiveIn
         }
         catch (PostgresException e) when (e.SqlState.StartsWith("22", StringComparison.Ordinal) || e.SqlState.StartsWith("23", StringComparison.Ordinal))
         {
-            throw new ArchiveException($"What this archive says of {e.TableName ?? e.Where ?? "a table"} does not fit: {e.MessageText}. It was changed after it was written; take the one that came out.");
+            throw new ArchiveException(Say($"What this archive says of {e.TableName ?? e.Where ?? Said("a table")} does not fit: {e.MessageText}. It was changed after it was written; take the one that came out."));
         }
 
         if (!goesOn)
@@ -96,12 +96,12 @@ public static class ArchiveIn
 
         if (head.Version > ArchiveForm.Version || !(await db.Database.GetAppliedMigrationsAsync(stop)).Contains(head.Schema, StringComparer.Ordinal))
         {
-            throw new ArchiveException("This archive was written by a newer Germinal. Bring this installation up to date first, then it is taken in.");
+            throw new ArchiveException(Said("This archive was written by a newer Germinal. Bring this installation up to date first, then it is taken in."));
         }
 
         if (await db.Practices.AnyAsync(stop))
         {
-            throw new ArchiveException("An archive goes into an installation that has no practice yet; this one has.");
+            throw new ArchiveException(Said("An archive goes into an installation that has no practice yet; this one has."));
         }
 
         return head;
@@ -133,7 +133,7 @@ public static class ArchiveIn
         var columns = (await text.ReadLineAsync(stop) ?? "").Split(',').Select(c => c.Trim('"')).ToList();
         if (columns.Find(c => !table.Columns.Contains(c, StringComparer.Ordinal)) is { } odd)
         {
-            throw new ArchiveException($"The archive has a column “{odd}” in {table.Name}, which this Germinal does not know. Take the archive as it was written.");
+            throw new ArchiveException(Say($"The archive has a column “{odd}” in {table.Name}, which this Germinal does not know. Take the archive as it was written."));
         }
 
         var connection = (NpgsqlConnection)db.Database.GetDbConnection();
@@ -149,7 +149,7 @@ public static class ArchiveIn
         await using var count = new NpgsqlCommand($"SELECT count(*) FROM {table.Sql}", connection);
         if ((long)(await count.ExecuteScalarAsync(stop))! != rows)
         {
-            throw new ArchiveException($"The archive says that {table.Name} has {rows} rows, and it has another number. It was changed after it was written; take the one that came out.");
+            throw new ArchiveException(Say($"The archive says that {table.Name} has {rows} rows, and it has another number. It was changed after it was written; take the one that came out."));
         }
 
         if (table.Counted is { } counted)

@@ -96,10 +96,10 @@ public static class ActEndpoints
             return TypedResults.Ok(undone);
         }
 
-        return await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict("It was taken back already.") : TypedResults.NotFound();
+        return await db.Acts.AnyAsync(a => a.Id == id, stop) ? Problems.Conflict(Said("It was taken back already.")) : TypedResults.NotFound();
     }
 
-    internal static string People(int count) => count == 1 ? "one person" : $"{count.ToString("N0", CultureInfo.InvariantCulture)} people";
+    internal static string People(int count) => count == 1 ? Said("one person") : Say($"{count.ToString("N0", CultureInfo.InvariantCulture)} people");
 
     /// <summary>Those who are meant; who belongs to another practice is nobody.</summary>
     private static async Task<Guid[]> PickedAsync(ActBody body, GerminalDb db, Engines engines, Caller caller, CancellationToken stop)
@@ -115,7 +115,7 @@ public static class ActEndpoints
     {
         if (body.Ids is null && body.Matching is null)
         {
-            return ("", Problems.Field("ids", "Say whom it is for: people by their ids, or everybody who matches."));
+            return ("", Problems.Field("ids", Said("Say whom it is for: people by their ids, or everybody who matches.")));
         }
 
         switch (kind)
@@ -123,7 +123,7 @@ public static class ActEndpoints
             case ActKind.Tag:
                 var tag = CellReading.Clean(body.Tag ?? "");
                 return tag.Length is 0 or > 60 || tag.Contains(';', StringComparison.Ordinal)
-                    ? ("", Problems.Field("tag", "A tag is a word or a few, up to 60 letters, without a semicolon."))
+                    ? ("", Problems.Field("tag", Said("A tag is a word or a few, up to 60 letters, without a semicolon.")))
                     : (await TagNames.KnownAsync(db, tag, stop) ?? tag, null);
             case ActKind.Untag:
                 var taken = CellReading.Clean(body.Tag ?? "");
@@ -132,20 +132,20 @@ public static class ActEndpoints
                 var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
                 return practice.Settings.HasStage(body.Stage)
                     ? (body.Stage!, null)
-                    : ("", Problems.Field("stage", $"There is no stage “{body.Stage}”. Choose one from the list."));
+                    : ("", Problems.Field("stage", Say($"There is no stage “{body.Stage}”. Choose one from the list.")));
             case ActKind.Join:
             case ActKind.Leave:
                 return string.IsNullOrWhiteSpace(body.List) || body.List.Trim().Length > 80
-                    ? ("", Problems.Field("list", "A list needs a name, at most 80 letters."))
+                    ? ("", Problems.Field("list", Said("A list needs a name, at most 80 letters.")))
                     : (body.List.Trim(), null);
             case ActKind.Owner:
                 return await db.Users.AnyAsync(u => u.Id == body.Owner && u.PracticeId == db.PracticeId, stop)
                     ? (body.Owner!.Value.ToString(), null)
-                    : ("", Problems.Field("owner", "There is no such member. Choose one from the list."));
+                    : ("", Problems.Field("owner", Said("There is no such member. Choose one from the list.")));
             case ActKind.Start:
                 var program = await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == body.Program, stop);
-                return program is null ? ("", Problems.Field("program", "There is no such program."))
-                    : program.Status != "on" ? ("", Problems.Field("program", $"“{program.Name}” is not on. Switch it on first."))
+                return program is null ? ("", Problems.Field("program", Said("There is no such program.")))
+                    : program.Status != "on" ? ("", Problems.Field("program", Say($"“{program.Name}” is not on. Switch it on first.")))
                     : (program.Id.ToString(), null);
             default:
                 throw new ArgumentOutOfRangeException(nameof(kind));

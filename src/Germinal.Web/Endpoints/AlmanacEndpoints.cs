@@ -69,11 +69,11 @@ public static class AlmanacEndpoints
 
             if (await ProgramEndpoints.DraftAsync(db, id, stop) is not { } draft)
             {
-                return (null, "This program is not here any more. Lay another over the almanac, or none.");
+                return (null, Said("This program is not here any more. Lay another over the almanac, or none."));
             }
 
             return (await Desk.FindingsAsync(db, id, draft.Program, stop)).FirstOrDefault(f => !f.IsWarning) is { } wrong
-                ? (null, $"“{draft.Row.Name}” could not be switched on yet: {wrong.Message} Put that right on its page, then lay it over the almanac again.")
+                ? (null, Say($"“{draft.Row.Name}” could not be switched on yet: {wrong.Message} Put that right on its page, then lay it over the almanac again."))
                 : (await Laid.OfAsync(db, id, draft.Row.DraftNumber, draft.Program, stop), null);
         }
     }
@@ -156,7 +156,7 @@ public static class AlmanacEndpoints
     ) =>
         Forgotten.Kinds.Contains(kind ?? "nothing")
             ? TypedResults.Ok(await Forgotten.ReadAsync(db, await room.OfAsync(db, stop), kind ?? "nothing", owner, Math.Clamp(farDays ?? FarDays, 1, 366), await PracticeClock.NowAsync(db, stop), stop))
-            : Problems.PutRight($"“{kind}” is no kind of them; {string.Join(", ", Forgotten.Kinds)} are.");
+            : Problems.PutRight(Say($"“{kind}” is no kind of them; {string.Join(", ", Forgotten.Kinds)} are."));
 
     /// <summary>Holds, releases, drops or moves everything of one step on one day.</summary>
     private static async Task<Results<Ok<GroupDone>, ProblemHttpResult>> DoGroup(GroupBody body, GerminalDb db, AlmanacRoom room, Caller caller, CancellationToken stop)
@@ -173,7 +173,7 @@ public static class AlmanacEndpoints
 
         var now = await PracticeClock.NowAsync(db, stop);
         var foreseen = await room.OfAsync(db, stop);
-        if (body.How == "move" && (body.To is null ? "Say to which day." : TouchMoves.Problem(body.To, now.InZone(foreseen.Engine.Practice.Zone).Date)) is { } problem)
+        if (body.How == "move" && (body.To is null ? Said("Say to which day.") : TouchMoves.Problem(body.To, now.InZone(foreseen.Engine.Practice.Zone).Date)) is { } problem)
         {
             return Problems.PutRight(problem);
         }
@@ -227,7 +227,7 @@ public static class AlmanacEndpoints
         var count = 0;
         foreach (var one in people)
         {
-            count += await undo.TakeBackAsync(one.PersonId, one.Id, "a message was dropped", stop) is null ? 1 : 0;
+            count += await undo.TakeBackAsync(one.PersonId, one.Id, Said("a message was dropped"), stop) is null ? 1 : 0;
             db.ChangeTracker.Clear();
         }
 
@@ -243,7 +243,7 @@ public static class AlmanacEndpoints
             _ => new TouchMarked(now, Guid.Empty, null),
         };
 
-    private static ProblemHttpResult NoWay(string how) => Problems.PutRight($"“{how}” is nothing that can be done with them; {string.Join(", ", Ways)} are.");
+    private static ProblemHttpResult NoWay(string how) => Problems.PutRight(Say($"“{how}” is nothing that can be done with them; {string.Join(", ", Ways)} are."));
 
-    private static ProblemHttpResult NoDate(string text) => Problems.PutRight($"“{text}” is no date. Write it like 2027-03-09.");
+    private static ProblemHttpResult NoDate(string text) => Problems.PutRight(Say($"“{text}” is no date. Write it like 2027-03-09."));
 }

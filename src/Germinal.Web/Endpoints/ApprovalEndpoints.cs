@@ -44,7 +44,7 @@ public static class ApprovalEndpoints
             : TypedResults.Problem(
                 $"A principal has to say yes to “{program.Name}” as it is now, before it is switched on. Ask for it in its margin.",
                 statusCode: StatusCodes.Status403Forbidden,
-                title: "Not approved yet"
+                title: Said("Not approved yet")
             );
 
     private static async Task<bool> NeededAsync(GerminalDb db, CancellationToken stop) =>
@@ -82,7 +82,7 @@ public static class ApprovalEndpoints
                 stop
             );
         return await db.Programs.AsNoTracking().FirstOrDefaultAsync(p => p.Id == id, stop) is not { } row ? TypedResults.NotFound()
-            : said == 0 ? Problems.Conflict("The program was changed since you read it. Load the page again and read what is new.")
+            : said == 0 ? Problems.Conflict(Said("The program was changed since you read it. Load the page again and read what is new."))
             : TypedResults.Ok(await OfAsync(db, row, stop));
     }
 

@@ -149,7 +149,7 @@ public static class BeginningEndpoints
 
         if (body.Country.Length > 0 && country is null)
         {
-            wrong.Add(("country", "There is nothing preset for this country; choose another, or none."));
+            wrong.Add(("country", Said("There is nothing preset for this country; choose another, or none.")));
         }
 
         if (wrong.Count > 0)
@@ -183,14 +183,14 @@ public static class BeginningEndpoints
         {
             if (said.Length > 0 && Colour.TryParse(said) is null)
             {
-                wrong.Add((field, $"“{said}” is no colour; #38662f would be."));
+                wrong.Add((field, Say($"“{said}” is no colour; #38662f would be.")));
             }
         }
 
         // Links stand in it on white paper (WCAG 2.2, 1.4.3).
         if (Colour.TryParse(colour) is { } own && own.Contrast(new Colour(255, 255, 255)) < Enough)
         {
-            wrong.Add(("colour", $"Words in this colour are hard to read on white (contrast {own.Contrast(new Colour(255, 255, 255)):0.0}, and 4.5 is needed); {own.OnLight} is the nearest that is read well."));
+            wrong.Add(("colour", Say($"Words in this colour are hard to read on white (contrast {own.Contrast(new Colour(255, 255, 255)):0.0}, and 4.5 is needed); {own.OnLight} is the nearest that is read well.")));
         }
 
         Guid? picture = null;
@@ -215,7 +215,7 @@ public static class BeginningEndpoints
     private static async Task<Results<Ok<FoundServersDto>, ValidationProblem>> FindServerAsync(FindServerBody body, MailServerSearch search, CancellationToken stop) =>
         Addresses.IsEmail(body.Address.Trim())
             ? TypedResults.Ok(new FoundServersDto(await search.FindAsync(body.Address.Trim()[(body.Address.Trim().LastIndexOf('@') + 1)..], stop)))
-            : Problems.Field("address", $"“{body.Address}” is not an email address; ada@example.com would be.");
+            : Problems.Field("address", Say($"“{body.Address}” is not an email address; ada@example.com would be."));
 
     /// <summary>Sends one mail to the caller by the server, and keeps it where that works; else nothing changes, and what the server answered is told.</summary>
     private static async Task<Results<Ok<TestAnswer>, ValidationProblem, ProblemHttpResult>> MailAsync(
@@ -231,7 +231,7 @@ public static class BeginningEndpoints
     {
         if (body.Host.Trim().Length == 0 && !installation.HasMail)
         {
-            return Problems.Field("host", "Say which server your mail goes out by; whoever gave you your address knows it.");
+            return Problems.Field("host", Said("Say which server your mail goes out by; whoever gave you your address knows it."));
         }
 
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
@@ -256,7 +256,7 @@ public static class BeginningEndpoints
             );
         }
 
-        note.Say(answer.Worked ? "it worked" : "it did not work");
+        note.Say(answer.Worked ? Said("it worked") : Said("it did not work"));
         return TypedResults.Ok(answer);
     }
 

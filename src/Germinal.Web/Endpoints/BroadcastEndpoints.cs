@@ -166,7 +166,7 @@ public static class BroadcastEndpoints
         {
             Id = Guid.CreateVersion7(),
             PracticeId = caller.PracticeId,
-            Name = await BroadcastDesk.FreeTitleAsync(db, body.Name.Trim() is { Length: > 0 } name ? name : $"Broadcast of {LocalDatePattern.Iso.Format(today)}", stop),
+            Name = await BroadcastDesk.FreeTitleAsync(db, body.Name.Trim() is { Length: > 0 } name ? name : Say($"Broadcast of {LocalDatePattern.Iso.Format(today)}"), stop),
             Plan = PlanOf(body.Plan ?? new PlanBody(), new BroadcastPlan(), caller),
             MemberId = caller.Id,
             By = caller.Name,
@@ -203,22 +203,22 @@ public static class BroadcastEndpoints
 
         if (row.Status != BroadcastDesk.Draft)
         {
-            return Problems.Conflict("It has been sent and does not change any more. Take it back first, if it has not begun.");
+            return Problems.Conflict(Said("It has been sent and does not change any more. Take it back first, if it has not begun."));
         }
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict("Somebody else has changed this broadcast since you opened it. What you wrote is still here; load the page again to see theirs.");
+            return Problems.Conflict(Said("Somebody else has changed this broadcast since you opened it. What you wrote is still here; load the page again to see theirs."));
         }
 
         if (body.Name.Trim().Length == 0)
         {
-            return Problems.Field("name", "A broadcast has a name, by which you find it again.");
+            return Problems.Field("name", Said("A broadcast has a name, by which you find it again."));
         }
 
         if (body.Plan is null)
         {
-            return Problems.Field("plan", "The broadcast itself is missing.");
+            return Problems.Field("plan", Said("The broadcast itself is missing."));
         }
 
         (row.Name, row.Plan) = (body.Name.Trim(), PlanOf(body.Plan, row.Plan, caller));
@@ -229,7 +229,7 @@ public static class BroadcastEndpoints
         }
         catch (DbUpdateConcurrencyException)
         {
-            return Problems.Conflict("Somebody else saved this broadcast at the same moment. What you wrote is still here; load the page again to see theirs.");
+            return Problems.Conflict(Said("Somebody else saved this broadcast at the same moment. What you wrote is still here; load the page again to see theirs."));
         }
 
         return TypedResults.Ok(await DtoAsync(db, desk, row, stop));
@@ -259,7 +259,7 @@ public static class BroadcastEndpoints
 
         return await db.Broadcasts.Where(b => b.Id == id && b.Status == BroadcastDesk.Draft).ExecuteDeleteAsync(stop) == 1
             ? TypedResults.NoContent()
-            : Problems.Conflict("It has been sent; what it did stays to be read.");
+            : Problems.Conflict(Said("It has been sent; what it did stays to be read."));
     }
 
     private static async Task<Results<Ok<BroadcastForecast>, NotFound, ValidationProblem>> Forecast(Guid id, GerminalDb db, BroadcastDesk desk, BroadcastLook look, CancellationToken stop)
@@ -295,7 +295,7 @@ public static class BroadcastEndpoints
             return Problems.Fields(wrong.Select(f => (f.Pointer, f.Message)));
         }
 
-        return await reading.OfAsync(db, row, nth ?? 0, now, stop) is { } read ? TypedResults.Ok(read) : Problems.Field("/to", "It is for nobody as things stand.");
+        return await reading.OfAsync(db, row, nth ?? 0, now, stop) is { } read ? TypedResults.Ok(read) : Problems.Field("/to", Said("It is for nobody as things stand."));
     }
 
     private static async Task<Results<Ok<IReadOnlyList<LinkLookedAt>>, NotFound>> LookAtLinks(Guid id, GerminalDb db, BroadcastAddresses addresses, CancellationToken stop) =>
@@ -325,12 +325,12 @@ public static class BroadcastEndpoints
 
         if (row.Plan.WayOf("email") is null)
         {
-            return Problems.Field("/ways", "Only emails are tried by mail; read the text on the page.");
+            return Problems.Field("/ways", Said("Only emails are tried by mail; read the text on the page."));
         }
 
         if (await reading.OfAsync(db, row, body.Nth, now, stop) is not { } read)
         {
-            return Problems.Field("/to", "It is for nobody as things stand.");
+            return Problems.Field("/to", Said("It is for nobody as things stand."));
         }
 
         var program = BroadcastProgram.Of(row.Name, row.Plan);
@@ -340,7 +340,7 @@ public static class BroadcastEndpoints
         {
             if (!await db.Users.AnyAsync(u => u.Id == member && u.PracticeId == caller.PracticeId, stop))
             {
-                return Problems.Field("to", "A trial goes to members of the practice only.");
+                return Problems.Field("to", Said("A trial goes to members of the practice only."));
             }
 
             if (await trials.SendAsync(db, program, step, facts, member, stop) is { } problem)
@@ -369,12 +369,12 @@ public static class BroadcastEndpoints
 
         if (row.Status != BroadcastDesk.Draft)
         {
-            return Problems.Conflict("It has been sent already.");
+            return Problems.Conflict(Said("It has been sent already."));
         }
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict("It has changed since you looked it over. Look again before it goes.");
+            return Problems.Conflict(Said("It has changed since you looked it over. Look again before it goes."));
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
@@ -390,18 +390,18 @@ public static class BroadcastEndpoints
 
     private static async Task<Results<Ok<BroadcastDto>, NotFound, ProblemHttpResult>> TakeBack(Guid id, GerminalDb db, BroadcastDesk desk, CancellationToken stop) =>
         await FindAsync(db, id, stop) is null ? TypedResults.NotFound()
-        : !await BroadcastDesk.TakeBackAsync(db, id, stop) ? Problems.Conflict("It has begun; it can be held or stopped, not taken back.")
+        : !await BroadcastDesk.TakeBackAsync(db, id, stop) ? Problems.Conflict(Said("It has begun; it can be held or stopped, not taken back."))
         : TypedResults.Ok(await DtoAsync(db, desk, (await FindAsync(db, id, stop))!, stop));
 
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Hold(Guid id, bool paused, GerminalDb db, CancellationToken stop) =>
         await FindAsync(db, id, stop) is null ? TypedResults.NotFound()
         : await BroadcastDesk.PauseAsync(db, id, paused, await PracticeClock.NowAsync(db, stop), stop) ? TypedResults.NoContent()
-        : Problems.Conflict(paused ? "It is not going, so there is nothing to hold." : "It is not held.");
+        : Problems.Conflict(paused ? Said("It is not going, so there is nothing to hold.") : Said("It is not held."));
 
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Stop(Guid id, GerminalDb db, Caller caller, CancellationToken stop) =>
         await FindAsync(db, id, stop) is null ? TypedResults.NotFound()
         : await BroadcastDesk.StopAsync(db, id, caller.Name, await PracticeClock.NowAsync(db, stop), stop) ? TypedResults.NoContent()
-        : Problems.Conflict("Nothing of it is left to stop.");
+        : Problems.Conflict(Said("Nothing of it is left to stop."));
 
     private static async Task<Results<Ok<BroadcastDto>, NotFound, ValidationProblem, ProblemHttpResult>> Again(
         Guid id,
@@ -419,12 +419,12 @@ public static class BroadcastEndpoints
 
         if (body.Subject.Trim().Length == 0)
         {
-            return Problems.Field("subject", "Give it another subject; the first one was not opened.");
+            return Problems.Field("subject", Said("Give it another subject; the first one was not opened."));
         }
 
         return await BroadcastDesk.AgainAsync(db, row, body.Subject.Trim(), caller.Id, caller.Name, await PracticeClock.NowAsync(db, stop), stop) is { } again
             ? TypedResults.Ok(await DtoAsync(db, desk, again, stop))
-            : Problems.Conflict("An email that has gone can go once more to those who did not open it, and only once.");
+            : Problems.Conflict(Said("An email that has gone can go once more to those who did not open it, and only once."));
     }
 
     private static async Task<Results<Ok<BroadcastNumbers>, NotFound>> Numbers(Guid id, GerminalDb db, CancellationToken stop) =>
@@ -455,7 +455,7 @@ public static class BroadcastEndpoints
         }
 
         var name = await db.Broadcasts.Where(b => b.Id == id).Select(b => b.Name).SingleAsync(stop);
-        var (done, wrong) = await PeopleBehind.ToCallsAsync(db, who, body.Title, body.On, $"after “{name}”", caller, stop);
+        var (done, wrong) = await PeopleBehind.ToCallsAsync(db, who, body.Title, body.On, Say($"after “{name}”"), caller, stop);
         return wrong is not null ? wrong : TypedResults.Ok(done);
     }
 

@@ -98,8 +98,8 @@ public static class CalendarFeed
             stop
         );
         var liquid = (LiquidLetters)engine.Templates;
-        var calendar = new Calendar { ProductId = "-//Germinal//Calls and appointments//EN" };
-        calendar.AddProperty("X-WR-CALNAME", $"{member.Name}: calls and appointments");
+        var calendar = new Calendar { ProductId = Said("-//Germinal//Calls and appointments//EN") };
+        calendar.AddProperty("X-WR-CALNAME", Say($"{member.Name}: calls and appointments"));
         foreach (var touch in touches)
         {
             var person = facts[touch.PersonId];
@@ -147,7 +147,7 @@ public static class CalendarFeed
         kind switch
         {
             "call" => "Call",
-            "note" => "Write to",
+            "note" => Said("Write to"),
             _ => "For",
         };
 

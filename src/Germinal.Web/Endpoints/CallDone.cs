@@ -57,7 +57,7 @@ internal sealed record CallDone(CallNext? Next, bool Reached, LocalDate Today, V
         };
         if (!known.Contains(outcome, StringComparer.Ordinal))
         {
-            return No("outcome", $"A {kind} ends with one of: {string.Join(", ", known)}.");
+            return No("outcome", Say($"A {kind} ends with one of: {string.Join(", ", known)}."));
         }
 
         var reached = ended?.Reached ?? false;
@@ -69,17 +69,17 @@ internal sealed record CallDone(CallNext? Next, bool Reached, LocalDate Today, V
         var again = Dates.TryParse(next.Again);
         if (next.Again is { Length: > 0 } && (again is null || again < today))
         {
-            return No("again", $"“{next.Again}” is no day from today on; {today.PlusDays(1).Iso()} would be.");
+            return No("again", Say($"“{next.Again}” is no day from today on; {today.PlusDays(1).Iso()} would be."));
         }
 
         if (next.Stage is { Length: > 0 } stage && !settings.HasStage(stage))
         {
-            return No("stage", $"There is no stage “{stage}”; {string.Join(", ", settings.AllStages())} are.");
+            return No("stage", Say($"There is no stage “{stage}”; {string.Join(", ", settings.AllStages())} are."));
         }
 
         if (next.Program is { } program && !await db.Programs.AnyAsync(p => p.Id == program, stop))
         {
-            return No("program", "This program is not here any more; choose another, or none.");
+            return No("program", Said("This program is not here any more; choose another, or none."));
         }
 
         Instant? at = null;
@@ -88,10 +88,10 @@ internal sealed record CallDone(CallNext? Next, bool Reached, LocalDate Today, V
             at = DealingsEndpoints.MomentOf(next.At, practice.Zone);
             if (at is null)
             {
-                return No("at", $"“{next.At}” is no date and time; {today.PlusDays(1).Iso()}T09:30 would be.");
+                return No("at", Say($"“{next.At}” is no date and time; {today.PlusDays(1).Iso()}T09:30 would be."));
             }
         }
 
-        return new CallDone(new CallNext(again, next.Note, GivingEndpoints.Said(next.Stage), GivingEndpoints.Said(next.Appointment), at, next.Program), reached, today, null);
+        return new CallDone(new CallNext(again, next.Note, GivingEndpoints.Trimmed(next.Stage), GivingEndpoints.Trimmed(next.Appointment), at, next.Program), reached, today, null);
     }
 }

@@ -101,9 +101,9 @@ public static class CircleEndpoints
             {
                 p.Stage is { } stage ? Core.Engine.Why.StageName(stage) : null,
                 p.Won > 0 ? $"{p.Won} won" : null,
-                p.Open > 0 ? $"{p.Open} open" : null,
+                p.Open > 0 ? Say($"{p.Open} open") : null,
             };
-            return string.Join(", ", words.OfType<string>()) is { Length: > 0 } said ? said : "nothing yet";
+            return string.Join(", ", words.OfType<string>()) is { Length: > 0 } said ? said : Said("nothing yet");
         }
 
         var relations = rows.Select(r => r.PersonId == id ? (r.Id, r.Role, Other: r.OtherId) : (r.Id, Role: r.Back, Other: r.PersonId))
@@ -173,9 +173,9 @@ public static class CircleEndpoints
                 new PersonRef(p.Id, p.Name),
                 person.Mobile is not null && (p.Mobile == person.Mobile || p.OtherPhone == person.Mobile)
                 || person.OtherPhone is not null && (p.OtherPhone == person.OtherPhone || p.Mobile == person.OtherPhone)
-                    ? "the same number"
-                : person.Email is not null && p.Email == person.Email ? "the same email address"
-                : "the same name and postal address"
+                    ? Said("the same number")
+                : person.Email is not null && p.Email == person.Email ? Said("the same email address")
+                : Said("the same name and postal address")
             )),
         ];
     }
@@ -199,7 +199,7 @@ public static class CircleEndpoints
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         if (await BothAsync(db, id, body.Other, stop) is not { } both)
         {
-            return id == body.Other ? Problems.Field("other", "Somebody lives with themselves anyway. Pick another person.") : TypedResults.NotFound();
+            return id == body.Other ? Problems.Field("other", Said("Somebody lives with themselves anyway. Pick another person.")) : TypedResults.NotFound();
         }
 
         var households = new Households(db, await PeopleEndpoints.DeskAsync(db, caller, stop));
@@ -257,19 +257,19 @@ public static class CircleEndpoints
         var role = body.Role.Trim();
         if (role.Length == 0)
         {
-            return Problems.Field("role", "Say what they are to each other, such as solicitor.");
+            return Problems.Field("role", Said("Say what they are to each other, such as solicitor."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         if (await BothAsync(db, id, body.Other, stop) is not { } both)
         {
-            return id == body.Other ? Problems.Field("other", "Nobody is that to themselves. Pick another person.") : TypedResults.NotFound();
+            return id == body.Other ? Problems.Field("other", Said("Nobody is that to themselves. Pick another person.")) : TypedResults.NotFound();
         }
 
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         if ((body.Back?.Trim() is { Length: > 0 } given ? given : Relations.BackOf(settings, role)) is not { } back)
         {
-            return Problems.Field("back", $"“{role}” is no role here yet. Say what {both.Person.Name} is to {both.Other.Name} in return.");
+            return Problems.Field("back", Say($"“{role}” is no role here yet. Say what {both.Person.Name} is to {both.Other.Name} in return."));
         }
 
         var relations = new Relations(db, await PeopleEndpoints.DeskAsync(db, caller, stop), caller.Name);

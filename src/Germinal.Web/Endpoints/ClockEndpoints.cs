@@ -46,12 +46,12 @@ public static class ClockEndpoints
         var clock = await db.Clock.SingleAsync(stop);
         if (clock.Real)
         {
-            return Problems.Conflict("This practice runs on real time; its clock cannot be moved.");
+            return Problems.Conflict(Said("This practice runs on real time; its clock cannot be moved."));
         }
 
         if (clock.MoveTo is not null)
         {
-            return Problems.Conflict("The clock is moving already. Wait for it, or stop it.");
+            return Problems.Conflict(Said("The clock is moving already. Wait for it, or stop it."));
         }
 
         var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
@@ -66,17 +66,17 @@ public static class ClockEndpoints
         };
         if (target is not { } to)
         {
-            return Problems.Field("to", $"“{body.To}” is not a date there is. 2027-03-08 would be.");
+            return Problems.Field("to", Say($"“{body.To}” is not a date there is. 2027-03-08 would be."));
         }
 
         if (to <= clock.Now)
         {
-            return Problems.Field("to", "The clock only moves forward; choose a later date.");
+            return Problems.Field("to", Said("The clock only moves forward; choose a later date."));
         }
 
         if (to > clock.Now + Duration.FromDays(3 * 366))
         {
-            return Problems.Field("to", "That is more than three years on. Move in smaller strides.");
+            return Problems.Field("to", Said("That is more than three years on. Move in smaller strides."));
         }
 
         clock.MoveFrom = clock.Now;

@@ -71,9 +71,9 @@ public static class ConsentEndpoints
 
     /// <summary>Who stands so for a channel and a subject, by name: may, unsaid, no, no-way or not-at-all.</summary>
     private static async Task<Results<Ok<IReadOnlyList<PersonRef>>, ValidationProblem>> Names(string channel, string subject, string stands, GerminalDb db, CancellationToken stop) =>
-        ContactWords.ChannelOf(channel) is not { } on ? Problems.Field("channel", $"“{channel}” is no channel; email, text, call and post are.")
+        ContactWords.ChannelOf(channel) is not { } on ? Problems.Field("channel", Say($"“{channel}” is no channel; email, text, call and post are."))
         : !Enum.TryParse<Reachable>(stands.Replace("-", "", StringComparison.Ordinal), ignoreCase: true, out var how) || !Enum.IsDefined(how)
-            ? Problems.Field("stands", $"“{stands}” is none of may, unsaid, no, no-way, not-at-all.")
+            ? Problems.Field("stands", Say($"“{stands}” is none of may, unsaid, no, no-way, not-at-all."))
         : TypedResults.Ok(await ConsentGlance.NamesAsync(db, on, subject, how, await PracticeClock.NowAsync(db, stop), stop));
 
     /// <summary>Says what a file brings; with <paramref name="write"/> it is added to the ledger as well.</summary>

@@ -92,7 +92,7 @@ public static class DealingsEndpoints
     internal static async Task<string?> StageProblemAsync(GerminalDb db, string stage, CancellationToken stop)
     {
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
-        return settings.HasStage(stage) ? null : $"There is no stage “{stage}”; {string.Join(", ", settings.AllStages())} are.";
+        return settings.HasStage(stage) ? null : Say($"There is no stage “{stage}”; {string.Join(", ", settings.AllStages())} are.");
     }
 
     private static async Task<Results<Ok<DealingsDto>, NotFound>> Read(Guid id, GerminalDb db, CancellationToken stop)
@@ -142,7 +142,7 @@ public static class DealingsEndpoints
 
         if (string.IsNullOrWhiteSpace(body.Title) || body.Title.Length > 200)
         {
-            return Problems.Field("title", "Say in a few words what it is about, at most 200 letters.");
+            return Problems.Field("title", Said("Say in a few words what it is about, at most 200 letters."));
         }
 
         if (await StageProblemAsync(db, body.Stage, stop) is { } problem)
@@ -178,7 +178,7 @@ public static class DealingsEndpoints
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await (await DeskAsync(db, caller, stop)).MoveOpportunityAsync(row, body.Stage, stop);
         await transaction.CommitAsync(stop);
-        note.Say($"to “{body.Stage}”");
+        note.Say(Say($"to “{body.Stage}”"));
         return TypedResults.NoContent();
     }
 
@@ -198,7 +198,7 @@ public static class DealingsEndpoints
 
         if (!body.Won && string.IsNullOrWhiteSpace(body.Reason))
         {
-            return Problems.Field("reason", "Say why it was lost; programs can start by the reason.");
+            return Problems.Field("reason", Said("Say why it was lost; programs can start by the reason."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
@@ -208,7 +208,7 @@ public static class DealingsEndpoints
         }
 
         await transaction.CommitAsync(stop);
-        note.Say(body.Won ? "won" : $"lost: {body.Reason?.Trim()}");
+        note.Say(body.Won ? "won" : Say($"lost: {body.Reason?.Trim()}"));
         return TypedResults.NoContent();
     }
 
@@ -239,7 +239,7 @@ public static class DealingsEndpoints
 
         if (row.At > await PracticeClock.NowAsync(db, stop))
         {
-            return Problems.Conflict("It is still to be. Whether they came can be noted once its time has come; until then, move or cancel it.");
+            return Problems.Conflict(Said("It is still to be. Whether they came can be noted once its time has come; until then, move or cancel it."));
         }
 
         await (await DeskAsync(db, caller, stop)).MissedAsync(row, body.Missed, stop);
@@ -259,7 +259,7 @@ public static class DealingsEndpoints
     {
         return MomentOf(local, (await PracticeReading.LoadAsync(db, stop)).Zone) is { } at
             ? (at, null)
-            : (null, $"“{local}” is no date and time; 2027-03-09T09:30 would be.");
+            : (null, Say($"“{local}” is no date and time; 2027-03-09T09:30 would be."));
     }
 
     /// <summary>A local time of the practice as a moment; null for what is none.</summary>
@@ -283,7 +283,7 @@ public static class DealingsEndpoints
 
         if (string.IsNullOrWhiteSpace(body.Type) || body.Type.Length > 80)
         {
-            return Problems.Field("type", "Say what kind of meeting it is, at most 80 letters.");
+            return Problems.Field("type", Said("Say what kind of meeting it is, at most 80 letters."));
         }
 
         var (at, problem) = await MomentAsync(db, body.At, stop);
@@ -345,12 +345,12 @@ public static class DealingsEndpoints
 
         if (!Ways.Contains(body.How, StringComparer.Ordinal))
         {
-            return Problems.Field("how", $"Say how they asked: {string.Join(", ", Ways)}.");
+            return Problems.Field("how", Say($"Say how they asked: {string.Join(", ", Ways)}."));
         }
 
         if (string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark)
         {
-            return Problems.Field("text", "Say what they asked for, at most 20,000 letters.");
+            return Problems.Field("text", Said("Say what they asked for, at most 20,000 letters."));
         }
 
         await (await DeskAsync(db, caller, stop)).InquireAsync(

@@ -151,7 +151,7 @@ public static class FigureEndpoints
     )
     {
         var name = body.Name.Trim();
-        if (await KeptNames.ProblemAsync<FigureTableRow>(db, Guid.Empty, name, "a table", stop) is { } named)
+        if (await KeptNames.ProblemAsync<FigureTableRow>(db, Guid.Empty, name, Said("a table"), stop) is { } named)
         {
             return Problems.Field("name", named);
         }
@@ -166,7 +166,7 @@ public static class FigureEndpoints
             ChangedAt = await PracticeClock.NowAsync(db, stop),
         };
         db.FigureTables.Add(row);
-        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken("a table", name), stop) is { } taken
+        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken(Said("a table"), name), stop) is { } taken
             ? taken
             : TypedResults.Ok((await List(db, links, stop)).First(t => t.Id == row.Id));
     }
@@ -187,7 +187,7 @@ public static class FigureEndpoints
         }
 
         var name = body.Name.Trim();
-        if (await KeptNames.ProblemAsync<FigureTableRow>(db, id, name, "a table", stop) is { } named)
+        if (await KeptNames.ProblemAsync<FigureTableRow>(db, id, name, Said("a table"), stop) is { } named)
         {
             return Problems.Field("name", named);
         }
@@ -195,7 +195,7 @@ public static class FigureEndpoints
         var wanted = body.Measures ?? [];
         if (wanted.Any(w => row.Measures.All(m => m.Name != w.Name) || w.Before.Length > 8 || w.After.Length > 12))
         {
-            return Problems.Field("measures", "Only what is measured in the table can be written otherwise, with up to 8 letters before a number and 12 after it.");
+            return Problems.Field("measures", Said("Only what is measured in the table can be written otherwise, with up to 8 letters before a number and 12 after it."));
         }
 
         KeptNames.Rename(row, name);
@@ -215,7 +215,7 @@ public static class FigureEndpoints
         row.Edition++;
         row.By = caller.Name;
         row.ChangedAt = await PracticeClock.NowAsync(db, stop);
-        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken("a table", name), stop) is { } taken
+        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken(Said("a table"), name), stop) is { } taken
             ? taken
             : TypedResults.Ok((await List(db, links, stop)).First(t => t.Id == id));
     }
@@ -295,7 +295,7 @@ public static class FigureEndpoints
         {
             return Problems.Field(
                 "file",
-                string.Create(CultureInfo.InvariantCulture, $"A table has up to {FigureList.Most} numbers of {MostMeasures} kinds. Keep another table for the rest.")
+                Say($"A table has up to {FigureList.Most} numbers of {MostMeasures} kinds. Keep another table for the rest.")
             );
         }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Text;
 using Germinal.Channels.Letters;
 using Germinal.Core.Practices;
@@ -14,7 +15,7 @@ namespace Germinal.Web.Endpoints;
 /// <summary>The public page of a table of figures, at an address that stays: always the newest, for whoever follows a letter to it.</summary>
 public static class FigurePages
 {
-    private static readonly LocalDatePattern MonthAndYear = LocalDatePattern.CreateWithInvariantCulture("MMMM uuuu");
+    private static LocalDatePattern MonthAndYear => Tongue.Spoken.Dates.Month;
 
     public static void Map(IEndpointRouteBuilder app)
     {

@@ -36,7 +36,7 @@ public static class FilmEndpoints
 
     private static async Task<Results<Ok<FilmDto>, ValidationProblem>> Bring(IFormFile file, GerminalDb db, PublicLinks links, Caller caller, CancellationToken stop)
     {
-        if (Uploads.SizeProblem(file, FilmKind.MostMegabytes, "Save it smaller (720 lines are enough for a page), or cut it shorter.") is { } problem)
+        if (Uploads.SizeProblem(file, FilmKind.MostMegabytes, Said("Save it smaller (720 lines are enough for a page), or cut it shorter.")) is { } problem)
         {
             return problem;
         }
@@ -51,7 +51,7 @@ public static class FilmEndpoints
 
         if (await db.Films.CountAsync(stop) >= FilmShelf.Most || await db.Films.SumAsync(f => f.Bytes, stop) + file.Length > FilmShelf.MostForAll)
         {
-            return Problems.Field("file", "There is no room for another film. Take one out that nobody needs any more.");
+            return Problems.Field("file", Said("There is no room for another film. Take one out that nobody needs any more."));
         }
 
         var name = await NameAsync(db, file.FileName, stop);
@@ -62,7 +62,7 @@ public static class FilmEndpoints
     private static async Task<string> NameAsync(GerminalDb db, string file, CancellationToken stop)
     {
         var name = new string([.. Path.GetFileNameWithoutExtension(file).Where(c => !char.IsControl(c) && !char.IsSurrogate(c))]).Trim();
-        name = name.Length == 0 ? "A film" : name.Length > 100 ? name[..100].Trim() : name;
+        name = name.Length == 0 ? Said("A film") : name.Length > 100 ? name[..100].Trim() : name;
         var taken = await db.Films.Where(f => f.Name.StartsWith(name)).Select(f => f.Name).ToListAsync(stop);
         return FreeName.Of(name, taken);
     }
@@ -76,7 +76,7 @@ public static class FilmEndpoints
 
         if (body.Edition != row.Edition)
         {
-            return Problems.Conflict("Somebody else has changed this film meanwhile. Load the page again.");
+            return Problems.Conflict(Said("Somebody else has changed this film meanwhile. Load the page again."));
         }
 
         var name = body.Name.Trim();

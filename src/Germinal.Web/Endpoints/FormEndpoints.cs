@@ -138,7 +138,7 @@ public static class FormEndpoints
         ];
     }
 
-    private static IReadOnlyList<FindingDto> Said(IReadOnlyList<Finding> findings) => [.. findings.Select(f => new FindingDto(f.Pointer, f.Message, f.IsWarning))];
+    private static IReadOnlyList<FindingDto> Findings(IReadOnlyList<Finding> findings) => [.. findings.Select(f => new FindingDto(f.Pointer, f.Message, f.IsWarning))];
 
     private static async Task<Results<Ok<FormDto>, NotFound>> Read(Guid id, GerminalDb db, PublicLinks links, CancellationToken stop) =>
         await db.Forms.AsNoTracking().FirstOrDefaultAsync(f => f.Id == id, stop) is { } row ? TypedResults.Ok(await DtoAsync(db, row, links, stop)) : TypedResults.NotFound();
@@ -151,7 +151,7 @@ public static class FormEndpoints
             links.Form(row.Slug),
             JsonSerializer.Deserialize<JsonElement>(row.Draft),
             row.Shown is { } shown ? JsonSerializer.Deserialize<JsonElement>(shown) : null,
-            Said((await FormDesk.CheckAsync(db, row.Draft, stop)).Findings),
+            Findings((await FormDesk.CheckAsync(db, row.Draft, stop)).Findings),
             await db.Submissions.CountAsync(s => s.FormId == row.Id && s.Status == SubmissionStates.Taken, stop),
             row.By
         );
@@ -161,7 +161,7 @@ public static class FormEndpoints
         var name = body.Name.Trim();
         if (name.Length == 0)
         {
-            return Problems.Field("name", "Give it a name.");
+            return Problems.Field("name", Said("Give it a name."));
         }
 
         var row = new FormRow
@@ -187,7 +187,7 @@ public static class FormEndpoints
         }
         catch (DbUpdateException e) when (e.InnerException is Npgsql.PostgresException { SqlState: Npgsql.PostgresErrorCodes.UniqueViolation })
         {
-            return Problems.Field("name", KeptSaving.Taken("a form", name));
+            return Problems.Field("name", KeptSaving.Taken(Said("a form"), name));
         }
     }
 
@@ -196,12 +196,12 @@ public static class FormEndpoints
     {
         if (written is not { ValueKind: JsonValueKind.Object } draft)
         {
-            return (null, "A form file is a JSON object.");
+            return (null, Said("A form file is a JSON object."));
         }
 
         var text = draft.GetRawText();
-        return text.Length > MostDraft ? (null, "A form is at most 200,000 letters long.")
-            : text.Contains("\\u0000", StringComparison.Ordinal) ? (null, "It has a character that no text has (NUL).")
+        return text.Length > MostDraft ? (null, Said("A form is at most 200,000 letters long."))
+            : text.Contains("\\u0000", StringComparison.Ordinal) ? (null, Said("It has a character that no text has (NUL)."))
             : (text, null);
     }
 
@@ -214,7 +214,7 @@ public static class FormEndpoints
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict($"{row.By} has changed this form since you opened it. What you wrote is still here; load the page again to see their version.");
+            return Problems.Conflict(Say($"{row.By} has changed this form since you opened it. What you wrote is still here; load the page again to see their version."));
         }
 
         var (text, problem) = TextOf(body.Draft);
@@ -226,7 +226,7 @@ public static class FormEndpoints
         var name = body.Draft!.Value.TryGetProperty("name", out var said) && said.ValueKind == JsonValueKind.String ? said.GetString()!.Trim() : "";
         if (name.Length is 0 or > Lengths.Name)
         {
-            return Problems.Field("name", "Give it a name, of at most 200 letters.");
+            return Problems.Field("name", Said("Give it a name, of at most 200 letters."));
         }
 
         row.Name = name;
@@ -248,7 +248,7 @@ public static class FormEndpoints
 
         var (form, findings) = await FormDesk.CheckAsync(db, text, stop);
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
-        return TypedResults.Ok(new FormPreviewDto(form is null ? "" : FormHtml.Page(form, practice, new FormShowing(null, null)), Said(findings)));
+        return TypedResults.Ok(new FormPreviewDto(form is null ? "" : FormHtml.Page(form, practice, new FormShowing(null, null)), Findings(findings)));
     }
 
     private static async Task<Results<Ok<FormDto>, NotFound, ValidationProblem>> Show(Guid id, GerminalDb db, PublicLinks links, Caller caller, CancellationToken stop)
@@ -261,7 +261,7 @@ public static class FormEndpoints
         var (form, findings) = await FormDesk.CheckAsync(db, row.Draft, stop);
         if (form is null || findings.Any(f => !f.IsWarning))
         {
-            return Problems.Field("draft", $"It cannot be shown yet: {findings.First(f => !f.IsWarning).Message}");
+            return Problems.Field("draft", Say($"It cannot be shown yet: {findings.First(f => !f.IsWarning).Message}"));
         }
 
         row.Shown = row.Draft;
@@ -298,12 +298,12 @@ public static class FormEndpoints
 
         if (row.Shown is not null)
         {
-            return Problems.Conflict($"Everybody sees “{row.Name}”. Take it back first.");
+            return Problems.Conflict(Say($"Everybody sees “{row.Name}”. Take it back first."));
         }
 
         if (await db.Submissions.AnyAsync(s => s.FormId == id && s.Status != SubmissionStates.Nothing, stop))
         {
-            return Problems.Conflict($"What people sent by “{row.Name}” is kept with it. Leave it taken back instead.");
+            return Problems.Conflict(Say($"What people sent by “{row.Name}” is kept with it. Leave it taken back instead."));
         }
 
         await db.Forms.Where(f => f.Id == id).ExecuteDeleteAsync(stop);
@@ -326,7 +326,7 @@ public static class FormEndpoints
         {
             if (!Guid.TryParse(after, out var last) || await db.Submissions.AsNoTracking().FirstOrDefaultAsync(s => s.Id == last && s.FormId == id, stop) is not { } row)
             {
-                return Problems.Field("after", "This is no place in the table; begin again without it.");
+                return Problems.Field("after", Said("This is no place in the table; begin again without it."));
             }
 
             all = all.Where(s => EF.Functions.LessThan(ValueTuple.Create(s.At, s.Id), ValueTuple.Create(row.At, row.Id)));
@@ -442,7 +442,7 @@ public static class FormEndpoints
 
         if (Core.Forms.FormFile.Read(row.Shown ?? row.Draft).Form is not { } form)
         {
-            return Problems.Conflict("The form is not in order yet; its page says what is wrong.");
+            return Problems.Conflict(Said("The form is not in order yet; its page says what is wrong."));
         }
 
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);

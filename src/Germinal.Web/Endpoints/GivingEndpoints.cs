@@ -136,8 +136,8 @@ public static class GivingEndpoints
             .. (body.Rules ?? []).Select(r => new InquiryRuleSettings
             {
                 Form = r.Form,
-                Topic = Said(r.Topic),
-                Area = Said(r.Area),
+                Topic = Trimmed(r.Topic),
+                Area = Trimmed(r.Area),
                 To = r.To,
                 Members = [.. r.Members],
             }),
@@ -148,19 +148,19 @@ public static class GivingEndpoints
         wrong.AddRange(ReachedHours.Problems(reached).Select(message => ("reached", message)));
         if (body.LateDays < 1 || body.VeryLateDays < body.LateDays || body.VeryLateDays > 60)
         {
-            wrong.Add(("lateDays", "Late is after one working day or more, very late not before late, and at most after 60."));
+            wrong.Add(("lateDays", Said("Late is after one working day or more, very late not before late, and at most after 60.")));
         }
 
         if (body.DeputyAfterHours is < 0 or > 200)
         {
-            wrong.Add(("deputyAfterHours", "From 0 (never) to 200 working hours."));
+            wrong.Add(("deputyAfterHours", Said("From 0 (never) to 200 working hours.")));
         }
 
         foreach (var deputy in body.Deputies ?? [])
         {
             if (members.Find(m => m.Id == deputy.Member) is not { } member || (deputy.Deputy is { } stands && (stands == deputy.Member || members.TrueForAll(m => m.Id != stands))))
             {
-                wrong.Add(("deputies", "Somebody stands in for another member of the practice."));
+                wrong.Add(("deputies", Said("Somebody stands in for another member of the practice.")));
                 continue;
             }
 
@@ -170,7 +170,7 @@ public static class GivingEndpoints
         var colour = body.Colour.Trim().ToLowerInvariant();
         if (colour.Length > 0 && Colour.TryParse(colour) is null)
         {
-            wrong.Add(("colour", $"“{body.Colour}” is no colour; #38662f would be."));
+            wrong.Add(("colour", Say($"“{body.Colour}” is no colour; #38662f would be.")));
         }
 
         Guid? picture = null;
@@ -186,17 +186,17 @@ public static class GivingEndpoints
         var mailed = body.Address.Trim().ToLowerInvariant();
         if (mailed.Length > 0 && !Addresses.IsEmail(mailed))
         {
-            wrong.Add(("address", $"“{body.Address}” is not an email address; inquiries@example.com would be."));
+            wrong.Add(("address", Say($"“{body.Address}” is not an email address; inquiries@example.com would be.")));
         }
         else if (mailed.Length > 0 && await AskedBy.PracticeOfAsync(db, [mailed], stop) is { } other && other != row.Id)
         {
-            wrong.Add(("address", "This address is taken. Choose one that is yours alone."));
+            wrong.Add(("address", Said("This address is taken. Choose one that is yours alone.")));
         }
 
         var word = body.Word.Trim();
         if (word.Any(c => !char.IsLetterOrDigit(c)) || (word.Length > 0 && OptOutWords.Read(word) != TextWish.None))
         {
-            wrong.Add(("word", "One word of letters and digits that means nothing else in a text: ASK would do, STOP would not."));
+            wrong.Add(("word", Said("One word of letters and digits that means nothing else in a text: ASK would do, STOP would not.")));
         }
 
         if (wrong.Count > 0)
@@ -214,27 +214,27 @@ public static class GivingEndpoints
     }
 
     /// <summary>What was said, without white space around it; null for nothing.</summary>
-    internal static string? Said(string? text) => text?.Trim() is { Length: > 0 } said ? said : null;
+    internal static string? Trimmed(string? text) => text?.Trim() is { Length: > 0 } said ? said : null;
 
     private static IEnumerable<string> Wrong(InquiryRuleSettings rule, List<Guid> forms, PracticeSettings settings, List<MemberUser> members)
     {
         if (rule.Form is { } form && !forms.Contains(form))
         {
-            yield return "There is no such form any more.";
+            yield return Said("There is no such form any more.");
         }
 
         if (rule.Topic is { } topic && !settings.Topics.Contains(topic, StringComparer.OrdinalIgnoreCase))
         {
-            yield return $"There is no topic “{topic}”.";
+            yield return Say($"There is no topic “{topic}”.");
         }
 
         if (InquiryGiving.Ways.All(w => w.Word != rule.To))
         {
-            yield return $"“{rule.To}” is none of {string.Join(", ", InquiryGiving.Ways.Select(w => w.Word))}.";
+            yield return Say($"“{rule.To}” is none of {string.Join(", ", InquiryGiving.Ways.Select(w => w.Word))}.");
         }
         else if (rule.To != "who-knows-them" && (rule.Members.Count == 0 || rule.Members.Any(m => members.TrueForAll(x => x.Id != m))))
         {
-            yield return "Say which members, of this practice.";
+            yield return Said("Say which members, of this practice.");
         }
     }
 
@@ -249,12 +249,12 @@ public static class GivingEndpoints
 
         if (!await db.Users.AnyAsync(m => m.Id == member && m.PracticeId == db.PracticeId, stop))
         {
-            return Problems.Field("member", "There is no such member.");
+            return Problems.Field("member", Said("There is no such member."));
         }
 
         if (Dates.TryParse(body.From) is not { } from || Dates.TryParse(body.Until) is not { } until || until < from)
         {
-            return Problems.Field("from", "Say the first and the last day, such as 2027-05-03 and 2027-05-07.");
+            return Problems.Field("from", Said("Say the first and the last day, such as 2027-05-03 and 2027-05-07."));
         }
 
         var row = new AbsenceRow

@@ -22,7 +22,7 @@ public static class ImageEndpoints
 
     private static async Task<Results<Ok<ImageDto>, ValidationProblem>> Upload(IFormFile file, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        var (content, problem) = await Uploads.ReadAsync(file, MostMegabytes, "Make the picture smaller and try again.", stop);
+        var (content, problem) = await Uploads.ReadAsync(file, MostMegabytes, Said("Make the picture smaller and try again."), stop);
         if (problem is not null)
         {
             return problem;
@@ -30,7 +30,7 @@ public static class ImageEndpoints
 
         if (FileKind.PictureOf(content) is not { } kind)
         {
-            return Problems.Field("file", "This is not a picture that mail programs show. PNG, JPEG, GIF and WebP are.");
+            return Problems.Field("file", Said("This is not a picture that mail programs show. PNG, JPEG, GIF and WebP are."));
         }
 
         var row = new ImageRow

@@ -280,7 +280,7 @@ public static class ImportEndpoints
         var doubts = plan
             .Rows.SelectMany(r =>
                 r.Row.Doubts.Select(d => new DoubtDto(r.Row.Line, r.Row.Name, d.Field, d.Text))
-                    .Concat(r.Row.LeftOut is { } why ? [new DoubtDto(r.Row.Line, r.Row.Name, "", $"Left out. {why}")] : [])
+                    .Concat(r.Row.LeftOut is { } why ? [new DoubtDto(r.Row.Line, r.Row.Name, "", Say($"Left out. {why}"))] : [])
             )
             .ToList();
         var same = plan
@@ -289,7 +289,7 @@ public static class ImportEndpoints
             .Select(r => new SameDto(
                 r.Row.Line,
                 r.Row.Name,
-                r.SameAs!.Line is { } line ? $"row {line}" : names.GetValueOrDefault(r.SameAs.Id, "somebody here"),
+                r.SameAs!.Line is { } line ? $"row {line}" : names.GetValueOrDefault(r.SameAs.Id, Said("somebody here")),
                 r.SameBy!,
                 r.Fills
             ))
@@ -333,7 +333,7 @@ public static class ImportEndpoints
 
         if (row.Status != "review")
         {
-            return Problems.Conflict($"This import has begun; {begun}");
+            return Problems.Conflict(Say($"This import has begun; {begun}"));
         }
 
         if (await change(row) is { } problem)
@@ -356,20 +356,20 @@ public static class ImportEndpoints
             id,
             db,
             programs,
-            "its columns can no longer be changed.",
+            Said("its columns can no longer be changed."),
             async row =>
             {
                 var own = await OwnFields.OfPracticeAsync(db, stop);
                 if (body.Columns.Count != row.Columns.Count || body.Columns.Any(c => !ImportField.Exists(c, own)))
                 {
-                    return Problems.Field("columns", "Say for every column what it is, or leave it out.");
+                    return Problems.Field("columns", Said("Say for every column what it is, or leave it out."));
                 }
 
                 var twice = body.Columns.Where(c => c.Length > 0).GroupBy(c => c, StringComparer.Ordinal).FirstOrDefault(g => g.Count() > 1);
                 if (twice is not null)
                 {
                     var label = ImportField.AllOf(own).FirstOrDefault(f => f.Field == twice.Key).Label ?? twice.Key;
-                    return Problems.Field("columns", $"Two columns are both “{label}”. Keep one and leave the other out.");
+                    return Problems.Field("columns", Say($"Two columns are both “{label}”. Keep one and leave the other out."));
                 }
 
                 row.Columns = [.. body.Columns];
@@ -390,7 +390,7 @@ public static class ImportEndpoints
             id,
             db,
             programs,
-            "another sheet is another import.",
+            Said("another sheet is another import."),
             async row =>
             {
                 try
@@ -418,18 +418,18 @@ public static class ImportEndpoints
             id,
             db,
             programs,
-            "what its values mean can no longer be changed.",
+            Said("what its values mean can no longer be changed."),
             async row =>
             {
                 var choices = row.Columns.Contains(body.Field) ? ImportValues.ChoicesOf(body.Field, await PracticeReading.LoadAsync(db, stop), await OwnFields.OfPracticeAsync(db, stop)) : null;
                 if (choices is null || body.Value.Trim().Length == 0)
                 {
-                    return Problems.Field("field", "Only values of an owner, a stage or a choice can be said to mean something else.");
+                    return Problems.Field("field", Said("Only values of an owner, a stage or a choice can be said to mean something else."));
                 }
 
                 if (body.Means is { Length: > 0 } means && !choices.Any(c => c.Value == means))
                 {
-                    return Problems.Field("means", $"“{means}” is none of {string.Join(", ", choices.Select(c => c.Label))}.");
+                    return Problems.Field("means", Say($"“{means}” is none of {string.Join(", ", choices.Select(c => c.Label))}."));
                 }
 
                 var meanings = row.Meanings.ToDictionary(m => m.Key, m => m.Value.ToDictionary(StringComparer.OrdinalIgnoreCase), StringComparer.Ordinal);
@@ -465,12 +465,12 @@ public static class ImportEndpoints
 
         if (row.Status != "review")
         {
-            return Problems.Conflict("This import has begun; its columns can no longer be changed.");
+            return Problems.Conflict(Said("This import has begun; its columns can no longer be changed."));
         }
 
         if (OwnField.KindOf(body.Kind) is not { } kind)
         {
-            return Problems.Field("kind", $"“{body.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are.");
+            return Problems.Field("kind", Say($"“{body.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are."));
         }
 
         IReadOnlyList<string> options = OwnField.HasOptions(kind) ? [.. body.Options.Select(CellReading.Clean).Where(o => o.Length > 0)] : [];
@@ -501,7 +501,7 @@ public static class ImportEndpoints
         var started = await db
             .Imports.Where(i => i.Id == id && (i.Status == "review" || i.Status == "stopped"))
             .ExecuteUpdateAsync(u => u.SetProperty(i => i.Status, "queued").SetProperty(i => i.StopAsked, false), stop);
-        return started == 1 ? TypedResults.NoContent() : Problems.Conflict("This import has begun already.");
+        return started == 1 ? TypedResults.NoContent() : Problems.Conflict(Said("This import has begun already."));
     }
 
     private static async Task<bool> BringsConsentAsync(GerminalDb db, Guid import, CancellationToken stop) =>
@@ -517,14 +517,14 @@ public static class ImportEndpoints
 
         if (row.Status is not ("done" or "stopped"))
         {
-            return Problems.Conflict("Only an import that is through or was stopped can be undone.");
+            return Problems.Conflict(Said("Only an import that is through or was stopped can be undone."));
         }
 
         var (count, names) = await ImportUndo.WorkedWithAsync(db, id, stop);
         if (count > 0)
         {
             return Problems.Conflict(
-                $"Somebody has worked with {count} of these people already ({string.Join(", ", names)}{(count > names.Count ? " …" : "")}), so the import can no longer be undone as a whole."
+                Say($"Somebody has worked with {count} of these people already ({string.Join(", ", names)}{(count > names.Count ? " …" : "")}), so the import can no longer be undone as a whole.")
             );
         }
 

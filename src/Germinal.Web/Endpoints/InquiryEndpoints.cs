@@ -141,7 +141,7 @@ public static class InquiryEndpoints
             var parts = after.Split('_');
             if (parts.Length != 2 || !NodaTime.Text.InstantPattern.ExtendedIso.Parse(parts[0]).TryGetValue(default, out var at) || !Guid.TryParse(parts[1], out var last))
             {
-                return Problems.Field("after", "This is no place in the list; begin again without it.");
+                return Problems.Field("after", Said("This is no place in the list; begin again without it."));
             }
 
             answered = answered.Where(i => EF.Functions.LessThan(ValueTuple.Create(i.AnsweredAt!.Value, i.Id), ValueTuple.Create(at, last)));
@@ -207,7 +207,7 @@ public static class InquiryEndpoints
                 .FirstOrDefaultAsync(stop);
         var parts = new[]
         {
-            message is null ? null : message.Channel == "text" ? $"by a text of “{message.Name}”" : $"by the letter “{message.Subject}” of “{message.Name}”",
+            message is null ? null : message.Channel == "text" ? Say($"by a text of “{message.Name}”") : Say($"by the letter “{message.Subject}” of “{message.Name}”"),
             page is null ? null : $"on {page}",
         };
         return parts.OfType<string>().ToList() is { Count: > 0 } came ? string.Join(", ", came) : null;
@@ -222,7 +222,7 @@ public static class InquiryEndpoints
 
     private static Task<InquiryRow?> FindAsync(GerminalDb db, Guid id, CancellationToken stop) => db.Inquiries.AsNoTracking().FirstOrDefaultAsync(i => i.Id == id, stop);
 
-    private const string Over = "This inquiry was answered meanwhile. What you wrote is still here.";
+    private static string Over => Said("This inquiry was answered meanwhile. What you wrote is still here.");
 
     private static async Task<Results<Ok<ReadyAnswerDto>, NotFound, ValidationProblem>> Ready(Guid id, AnswerInquiryBody body, GerminalDb db, InquiryActs desk, Caller caller, CancellationToken stop)
     {
@@ -251,7 +251,7 @@ public static class InquiryEndpoints
 
         if (body.Letter is null && string.IsNullOrWhiteSpace(body.Words))
         {
-            return Problems.Field("words", "Write an answer, or choose a letter.");
+            return Problems.Field("words", Said("Write an answer, or choose a letter."));
         }
 
         var (mailId, now) = (Guid.CreateVersion7(), await PracticeClock.NowAsync(db, stop));
@@ -287,7 +287,7 @@ public static class InquiryEndpoints
         }
 
         var said = body.Remark.Trim() is { Length: > 0 } remark ? $": {remark}" : "";
-        db.Events.Add(new PeopleDesk(db, caller.Name, now).NewNote(row.PersonId, EventKinds.Remark, ("text", $"Called about their inquiry{(body.Reached ? "" : ", not reached")}{said}")));
+        db.Events.Add(new PeopleDesk(db, caller.Name, now).NewNote(row.PersonId, EventKinds.Remark, ("text", Say($"Called about their inquiry{(body.Reached ? "" : Said(", not reached"))}{said}"))));
         await db.SaveChangesAsync(stop);
         await InquiryActs.CalledAsync(db, row.PersonId, caller.Name, body.Reached, now, stop);
         await transaction.CommitAsync(stop);
@@ -323,7 +323,7 @@ public static class InquiryEndpoints
 
         if (body.Member is not { } member || !await db.Users.AnyAsync(u => u.Id == member && u.PracticeId == db.PracticeId && u.BlockedAt == null, stop))
         {
-            return Problems.Field("member", "There is no such member.");
+            return Problems.Field("member", Said("There is no such member."));
         }
 
         if (!await InquiryGiving.GiveToAsync(db, id, member, caller.Name, await PracticeClock.NowAsync(db, stop), stop))
@@ -344,18 +344,18 @@ public static class InquiryEndpoints
     {
         if (!Ways.Contains(body.How, StringComparer.Ordinal))
         {
-            return Problems.Field("how", $"Say how they asked: {string.Join(", ", Ways)}.");
+            return Problems.Field("how", Say($"Say how they asked: {string.Join(", ", Ways)}."));
         }
 
         if (string.IsNullOrWhiteSpace(body.Text))
         {
-            return Problems.Field("text", "Say in a few words what they ask.");
+            return Problems.Field("text", Said("Say in a few words what they ask."));
         }
 
         var settings = (await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop)).Settings;
         if (body.Topic is { } topic && !settings.Topics.Contains(topic, StringComparer.OrdinalIgnoreCase))
         {
-            return Problems.Field("topic", $"There is no topic “{topic}”; {string.Join(", ", settings.Topics)} are.");
+            return Problems.Field("topic", Say($"There is no topic “{topic}”; {string.Join(", ", settings.Topics)} are."));
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
@@ -381,7 +381,7 @@ public static class InquiryEndpoints
             }
 
             await WhoAsks.LockAsync(db, asking, stop);
-            var (row, isNew) = await WhoAsks.FindOrMakeAsync(db, desk, asking, $"asked by {body.How}", stop);
+            var (row, isNew) = await WhoAsks.FindOrMakeAsync(db, desk, asking, Say($"asked by {body.How}"), stop);
             made = isNew ? row : null;
             person = row.Id;
         }
@@ -407,18 +407,18 @@ public static class InquiryEndpoints
         var email = CellReading.Emails(body.Email).Value.Email;
         if (email is null && body.Email.Trim().Length > 0)
         {
-            wrong.Add(("email", $"“{body.Email.Trim()}” is not an email address; name@example.com would be."));
+            wrong.Add(("email", Say($"“{body.Email.Trim()}” is not an email address; name@example.com would be.")));
         }
 
         var phone = CellReading.Phone(body.Mobile, region);
         if (phone.Doubt is not null)
         {
-            wrong.Add(("mobile", $"“{body.Mobile.Trim()}” is not a telephone number; (207) 555-0123 would be."));
+            wrong.Add(("mobile", Say($"“{body.Mobile.Trim()}” is not a telephone number; (207) 555-0123 would be.")));
         }
 
         if (first is null && last is null && email is null && phone.Value.Number is null && wrong.Count == 0)
         {
-            wrong.Add(("name", "Give at least a name, an email address or a mobile number."));
+            wrong.Add(("name", Said("Give at least a name, an email address or a mobile number.")));
         }
 
         return wrong.Count > 0 ? (null, wrong) : (new Asking(first, last, email, phone.Value.Number), []);

@@ -54,7 +54,7 @@ public sealed record CountryDto(
 /// <summary>Coming in for the first time, or anew: the first practice of an installation, an invitation, a password that was forgotten.</summary>
 public static class JoinEndpoints
 {
-    private const string NoLink = "This link is good no more: it works once, and not for long. Ask for a new one.";
+    private static string NoLink => Said("This link is good no more: it works once, and not for long. Ask for a new one.");
 
     /// <param name="Key">Of the address that was told where the application was started.</param>
     /// <param name="Practice">What it is called.</param>
@@ -179,14 +179,14 @@ public static class JoinEndpoints
         if (!key.Fits(body.Key))
         {
             brake.Wrong(Client.Of(http), "keep");
-            return Problems.PutRight("The address of this page is not whole, or was used already. On the machine, ./germinal keeper tells a new one.");
+            return Problems.PutRight(Said("The address of this page is not whole, or was used already. On the machine, ./germinal keeper tells a new one."));
         }
 
         var (name, email) = (CellReading.Clean(body.Name), body.Email.Trim());
         var wrong = WrongWith(name, email, body.Password).ToList();
         if (wrong.Count == 0 && await users.FindByEmailAsync(email) is not null)
         {
-            wrong.Add(("email", "Somebody signs in with this address already. Who keeps the installation sees nobody's people, so it takes an address of its own, also of whoever belongs to a practice."));
+            wrong.Add(("email", Said("Somebody signs in with this address already. Who keeps the installation sees nobody's people, so it takes an address of its own, also of whoever belongs to a practice.")));
         }
 
         if (wrong.Count > 0)
@@ -218,7 +218,7 @@ public static class JoinEndpoints
 
         if (country.Length > 0 && CountryPreset.Of(country) is null)
         {
-            yield return ("country", "There is nothing preset for this country; choose another, or none.");
+            yield return ("country", Said("There is nothing preset for this country; choose another, or none."));
         }
     }
 
@@ -227,12 +227,12 @@ public static class JoinEndpoints
     {
         if (name.Length == 0)
         {
-            yield return ("name", "Say what you are called, as it is to stand under letters.");
+            yield return ("name", Said("Say what you are called, as it is to stand under letters."));
         }
 
         if (!Addresses.IsEmail(email))
         {
-            yield return ("email", $"“{email}” is not an email address; ada@example.com would be.");
+            yield return ("email", Say($"“{email}” is not an email address; ada@example.com would be."));
         }
 
         if (PasswordRules.Problem(password, [name, email, .. notAsPassword]) is { } weak)
@@ -252,13 +252,13 @@ public static class JoinEndpoints
         await db.Database.ExecuteSqlAsync($"SELECT pg_advisory_xact_lock(hashtextextended('first-practice', 0))", stop);
         if (await db.Practices.AnyAsync(stop))
         {
-            return Problems.Conflict("There is a practice here already. Sign in, or ask its principal to invite you.");
+            return Problems.Conflict(Said("There is a practice here already. Sign in, or ask its principal to invite you."));
         }
 
         if (!key.Fits(said))
         {
             brake.Wrong(Client.Of(http), "begin");
-            return Problems.PutRight("The address of this page is not whole. Open the one that was told where Germinal was started; it stands in the file beginning-key too.");
+            return Problems.PutRight(Said("The address of this page is not whole. Open the one that was told where Germinal was started; it stands in the file beginning-key too."));
         }
 
         return null;
@@ -287,11 +287,11 @@ public static class JoinEndpoints
 
         if (await FormOfAsync(http, stop) is not { } form || form.Files.GetFile("file") is not { } file)
         {
-            return Problems.Field("file", "Send the archive as the file of a form.");
+            return Problems.Field("file", Said("Send the archive as the file of a form."));
         }
 
-        string Said(string field) => form[field].ToString() is { Length: <= PasswordRules.Longest } said ? said : "";
-        var (name, email, password) = (CellReading.Clean(Said("name")), Said("email").Trim(), Said("password"));
+        string Field(string field) => form[field].ToString() is { Length: <= PasswordRules.Longest } said ? said : "";
+        var (name, email, password) = (CellReading.Clean(Field("name")), Field("email").Trim(), Field("password"));
         var wrong = WrongWith(name, email, password).ToList();
         if (wrong.Count > 0)
         {
@@ -302,7 +302,7 @@ public static class JoinEndpoints
         try
         {
             await using var archive = file.OpenReadStream();
-            var practice = await ArchiveIn.ReadAsync(db, archive, Said("goesOn") == "true", stop);
+            var practice = await ArchiveIn.ReadAsync(db, archive, Field("goesOn") == "true", stop);
             principal = await TakeOverAsync(db, users, practice, name, email, PasswordRules.Normal(password), stop);
         }
         catch (ArchiveException e)
@@ -347,7 +347,7 @@ public static class JoinEndpoints
             var made = await users.CreateAsync(member);
             if (!made.Succeeded)
             {
-                throw new ArchiveException($"{email} could not be made a member: {string.Join(" ", made.Errors.Select(e => e.Description))}");
+                throw new ArchiveException(Say($"{email} could not be made a member: {string.Join(" ", made.Errors.Select(e => e.Description))}"));
             }
         }
 
@@ -363,7 +363,7 @@ public static class JoinEndpoints
         var email = body.Email.Trim();
         if (!Addresses.IsEmail(email))
         {
-            return Problems.Field("email", $"“{email}” is not an email address; ada@example.com would be.");
+            return Problems.Field("email", Say($"“{email}” is not an email address; ada@example.com would be."));
         }
 
         if (brake.Try(Client.Of(http), email) is { } wait)
@@ -475,7 +475,7 @@ public static class JoinEndpoints
         var name = CellReading.Clean(body.Name);
         if (name.Length == 0)
         {
-            return Problems.Field("name", "Say what you are called, as it is to stand under letters.");
+            return Problems.Field("name", Said("Say what you are called, as it is to stand under letters."));
         }
 
         member.Name = name;
@@ -523,5 +523,5 @@ public static class JoinEndpoints
         await users.UpdateAsync(member);
     }
 
-    private static ProblemHttpResult Gone() => TypedResults.Problem(NoLink, statusCode: StatusCodes.Status410Gone, title: "Good no more");
+    private static ProblemHttpResult Gone() => TypedResults.Problem(NoLink, statusCode: StatusCodes.Status410Gone, title: Said("Good no more"));
 }

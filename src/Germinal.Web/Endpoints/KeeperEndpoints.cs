@@ -165,7 +165,7 @@ public static class KeeperEndpoints
         if (await db.Practices.AnyAsync(p => p.Name.ToLower() == practice.ToLower(), stop))
 #pragma warning restore CA1862, CA1304, CA1311, MA0011
         {
-            wrong.Add(("practice", $"There is a practice “{practice}” already. Give this one another name."));
+            wrong.Add(("practice", Say($"There is a practice “{practice}” already. Give this one another name.")));
         }
 
         if (await WrongWithAddressAsync(users, email) is { } wrongAddress)
@@ -206,7 +206,7 @@ public static class KeeperEndpoints
 
         if (await db.Users.AnyAsync(m => m.PracticeId == id && m.PasswordHash != null, stop))
         {
-            return Problems.Conflict($"Somebody of {practice.Name} has joined; whom they invite is theirs to say.");
+            return Problems.Conflict(Say($"Somebody of {practice.Name} has joined; whom they invite is theirs to say."));
         }
 
         var (name, email) = (CellReading.Clean(body.Name), body.Email.Trim());
@@ -233,8 +233,8 @@ public static class KeeperEndpoints
     }
 
     private static async Task<string?> WrongWithAddressAsync(UserManager<MemberUser> users, string email) =>
-        !Addresses.IsEmail(email) ? $"“{email}” is not an email address; ada@example.com would be."
-        : await users.FindByEmailAsync(email) is not null ? "Somebody signs in with this address already; each member has one of their own."
+        !Addresses.IsEmail(email) ? Say($"“{email}” is not an email address; ada@example.com would be.")
+        : await users.FindByEmailAsync(email) is not null ? Said("Somebody signs in with this address already; each member has one of their own.")
         : null;
 
     /// <summary>The mail is the house's: a new practice has no server of its own yet.</summary>
@@ -251,7 +251,7 @@ public static class KeeperEndpoints
         var why = CellReading.Clean(body.Why);
         if (why.Length == 0)
         {
-            return Problems.Field("why", "Say why, in a sentence: its members read it where they sign in.");
+            return Problems.Field("why", Said("Say why, in a sentence: its members read it where they sign in."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
@@ -292,7 +292,7 @@ public static class KeeperEndpoints
 
         if (await db.Users.CountAsync(m => m.PracticeId == PracticeRow.House && m.LeftAt == null, stop) == 1)
         {
-            return Problems.Conflict($"{keeper.Name} is the only keeper. On the machine, ./germinal keeper makes another one first.");
+            return Problems.Conflict(Say($"{keeper.Name} is the only keeper. On the machine, ./germinal keeper makes another one first."));
         }
 
         await users.DeleteAsync(keeper);

@@ -76,14 +76,14 @@ public static class KeptFileEndpoints
 
     private static async Task<Results<Ok<KeptFileDto>, ValidationProblem>> Keep(IFormFile file, GerminalDb db, Channels.PublicLinks links, Caller caller, CancellationToken stop)
     {
-        var (content, problem) = await Uploads.ReadAsync(file, MostMegabytes, "Make it smaller, or lead to a page that has it.", stop);
+        var (content, problem) = await Uploads.ReadAsync(file, MostMegabytes, Said("Make it smaller, or lead to a page that has it."), stop);
         if (problem is not null)
         {
             return problem;
         }
 
         var name = Path.GetFileName(file.FileName.Replace('\\', '/')).Trim();
-        if (await KeptNames.ProblemAsync<KeptFileRow>(db, Guid.Empty, name, "a file", stop) is { } named)
+        if (await KeptNames.ProblemAsync<KeptFileRow>(db, Guid.Empty, name, Said("a file"), stop) is { } named)
         {
             return Problems.Field("file", named);
         }
@@ -96,7 +96,7 @@ public static class KeptFileEndpoints
 
         if (await db.KeptFiles.SumAsync(f => (long)f.Bytes, stop) + content.Length > MostForAll)
         {
-            return Problems.Field("file", "The practice keeps 500 MB of files already. Throw away some that no letter carries any more.");
+            return Problems.Field("file", Said("The practice keeps 500 MB of files already. Throw away some that no letter carries any more."));
         }
 
         var row = new KeptFileRow
@@ -111,7 +111,7 @@ public static class KeptFileEndpoints
             At = await PracticeClock.NowAsync(db, stop),
         };
         db.KeptFiles.Add(row);
-        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken("a file", name), stop) is { } taken
+        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken(Said("a file"), name), stop) is { } taken
             ? taken
             : TypedResults.Ok((await List(db, links, stop)).First(f => f.Id == row.Id));
     }
@@ -124,7 +124,7 @@ public static class KeptFileEndpoints
         }
 
         var name = body.Name.Trim();
-        if (await KeptNames.ProblemAsync<KeptFileRow>(db, id, name, "a file", stop) is { } named)
+        if (await KeptNames.ProblemAsync<KeptFileRow>(db, id, name, Said("a file"), stop) is { } named)
         {
             return Problems.Field("name", named);
         }
@@ -135,7 +135,7 @@ public static class KeptFileEndpoints
         }
 
         KeptNames.Rename(row, name);
-        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken("a file", name), stop) is { } taken ? taken : TypedResults.Ok((await List(db, links, stop)).First(f => f.Id == id));
+        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken(Said("a file"), name), stop) is { } taken ? taken : TypedResults.Ok((await List(db, links, stop)).First(f => f.Id == id));
     }
 
     private static async Task<Results<NoContent, NotFound, ProblemHttpResult>> Delete(Guid id, GerminalDb db, CancellationToken stop)

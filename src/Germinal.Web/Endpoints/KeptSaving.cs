@@ -10,7 +10,7 @@ namespace Germinal.Web.Endpoints;
 internal static class KeptSaving
 {
     /// <summary>What is said of a name that is taken.</summary>
-    public static string Taken(string what, string name) => $"There is {what} “{name}” already. Give this one another name.";
+    public static string Taken(string what, string name) => Say($"There is {what} “{name}” already. Give this one another name.");
 
     /// <summary>Saves what the context tracks; of two of one name at one moment one is refused.</summary>
     public static async Task<ValidationProblem?> SaveAsync(GerminalDb db, Func<string> taken, CancellationToken stop)

@@ -170,7 +170,7 @@ public static class LandingEndpoints
     {
         if (body.Letter is not { } id || await db.Letters.AsNoTracking().FirstOrDefaultAsync(l => l.Id == id, stop) is not { } letter)
         {
-            return Problems.Field("letter", "There is no such letter.");
+            return Problems.Field("letter", Said("There is no such letter."));
         }
 
         // A subject with fields in it is no title.
@@ -196,7 +196,7 @@ public static class LandingEndpoints
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict($"{row.By} has changed this page since you opened it. Load it again to see their version.");
+            return Problems.Conflict(Say($"{row.By} has changed this page since you opened it. Load it again to see their version."));
         }
 
         Guid? picture = null;
@@ -237,7 +237,7 @@ public static class LandingEndpoints
         {
             if (!await db.LandingVersions.AnyAsync(v => v.LandingId == id && v.Version == before, stop))
             {
-                return Problems.Field("version", $"There is no version {before}.");
+                return Problems.Field("version", Say($"There is no version {before}."));
             }
 
             row.ShownVersion = before;
@@ -248,7 +248,7 @@ public static class LandingEndpoints
             var now = await PracticeClock.NowAsync(db, stop);
             if (writer.Findings(letter.Body, row.Title, await PracticeReading.LoadAsync(db, stop), now) is [var first, ..])
             {
-                return Problems.Field(first.Pointer, $"It cannot be shown yet: {first.Message}");
+                return Problems.Field(first.Pointer, Say($"It cannot be shown yet: {first.Message}"));
             }
 
             row.ShownVersion = (await db.LandingVersions.Where(v => v.LandingId == id).MaxAsync(v => (int?)v.Version, stop) ?? 0) + 1;
@@ -296,7 +296,7 @@ public static class LandingEndpoints
 
         if (row.ShownVersion is not null)
         {
-            return Problems.Conflict("Everybody sees this page. Take it back first.");
+            return Problems.Conflict(Said("Everybody sees this page. Take it back first."));
         }
 
         await db.Landings.Where(l => l.Id == id && l.ShownVersion == null).ExecuteDeleteAsync(stop);

@@ -24,16 +24,16 @@ public static partial class LandingHtml
     /// <param name="links">Where we are.</param>
     public static string Page(LandingVersionRow version, string words, string form, string address, PracticeRow practice, PublicLinks links)
     {
-        string Said(string property, string value) => value.Length > 0 ? $"<meta property=\"{property}\" content=\"{PublicPages.Encode(value)}\">" : "";
+        string Meta(string property, string value) => value.Length > 0 ? $"<meta property=\"{property}\" content=\"{PublicPages.Encode(value)}\">" : "";
         var picture = OwnPictures.AddressOf(version.PictureId) is { } shown ? links.BaseUrl + shown : "";
         var meta =
             $"<link rel=\"canonical\" href=\"{PublicPages.Encode(address)}\">"
             + (version.Description.Length > 0 ? $"<meta name=\"description\" content=\"{PublicPages.Encode(version.Description)}\">" : "")
-            + Said("og:type", "website")
-            + Said("og:title", version.Title)
-            + Said("og:description", version.Description)
-            + Said("og:url", address)
-            + Said("og:image", picture);
+            + Meta("og:type", "website")
+            + Meta("og:title", version.Title)
+            + Meta("og:description", version.Description)
+            + Meta("og:url", address)
+            + Meta("og:image", picture);
         var body = LetterPlaces.PutForm($"<div class=\"words\">{words}</div>", form);
         return FormHtml.Dress(version.Title, body, practice, framed: false, script: form.Length > 0, meta, withTitle: !Head().IsMatch(words));
     }

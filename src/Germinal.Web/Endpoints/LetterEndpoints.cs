@@ -145,7 +145,7 @@ public static class LetterEndpoints
         return null;
     }
 
-    private static string Taken(string name) => $"There is a letter “{name}” already. Give this one another name.";
+    private static string Taken(string name) => Say($"There is a letter “{name}” already. Give this one another name.");
 
     /// <summary>What keeps a letter from being kept: no name, one that is taken, or words that cannot be sent at all.</summary>
     private static async Task<ValidationProblem?> ProblemAsync(GerminalDb db, LetterDesk desk, Guid self, LetterBody body, CancellationToken stop)
@@ -153,7 +153,7 @@ public static class LetterEndpoints
         var name = body.Name.Trim();
         if (name.Length is 0 or > LetterDesk.LongestName)
         {
-            return Problems.Field("name", $"A letter needs a name of up to {LetterDesk.LongestName} letters.");
+            return Problems.Field("name", Say($"A letter needs a name of up to {LetterDesk.LongestName} letters."));
         }
 
 #pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
@@ -189,7 +189,7 @@ public static class LetterEndpoints
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict($"{row.By} has changed this letter since you opened it. What you wrote is still here; load the page again to see their version.");
+            return Problems.Conflict(Say($"{row.By} has changed this letter since you opened it. What you wrote is still here; load the page again to see their version."));
         }
 
         if (await ProblemAsync(db, desk, id, body, stop) is { } problem)
@@ -219,12 +219,12 @@ public static class LetterEndpoints
         var uses = LetterDesk.UsesOf(row, await LetterDesk.UsesAsync(db, stop));
         if (uses.Count > 0)
         {
-            return Problems.Conflict($"“{row.Name}” is used by {string.Join(", ", uses.Select(u => $"“{u.Program}”"))}. Let their steps have words of their own or follow another letter first.");
+            return Problems.Conflict(Say($"“{row.Name}” is used by {string.Join(", ", uses.Select(u => $"“{u.Program}”"))}. Let their steps have words of their own or follow another letter first."));
         }
 
         if (await db.Landings.AnyAsync(l => l.LetterId == id && l.ShownVersion != null, stop))
         {
-            return Problems.Conflict($"“{row.Name}” is shown to everybody as a page. Take the page back first.");
+            return Problems.Conflict(Say($"“{row.Name}” is shown to everybody as a page. Take the page back first."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);

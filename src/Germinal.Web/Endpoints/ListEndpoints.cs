@@ -53,12 +53,12 @@ public static class ListEndpoints
         var name = CellReading.Clean(body.Name);
         if (name.Length is 0 or > LongestName || name.Contains(';', StringComparison.Ordinal))
         {
-            return Problems.Field("name", $"A list needs a name, at most {LongestName} letters, without a semicolon.");
+            return Problems.Field("name", Say($"A list needs a name, at most {LongestName} letters, without a semicolon."));
         }
 
         if ((await ListDesk.AllAsync(db, stop)).FirstOrDefault(l => string.Equals(l.Name, name, StringComparison.OrdinalIgnoreCase)) is { } there)
         {
-            return Problems.Conflict($"There is a list “{there.Name}” already. Give this one another name, or put people on that one.");
+            return Problems.Conflict(Say($"There is a list “{there.Name}” already. Give this one another name, or put people on that one."));
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
@@ -69,7 +69,7 @@ public static class ListEndpoints
         var segment = body.Matching?.Segment is { } id
             ? await db.Segments.Where(s => s.Id == id && (s.MemberId == null || s.MemberId == caller.Id)).Select(s => s.Name).FirstOrDefaultAsync(stop)
             : null;
-        var from = segment is not null ? $"the segment “{segment}”" : body.Matching is not null ? "everybody who fitted" : people.Length > 0 ? "people who were picked" : null;
+        var from = segment is not null ? Say($"the segment “{segment}”") : body.Matching is not null ? Said("everybody who fitted") : people.Length > 0 ? Said("people who were picked") : null;
         await ListNames.EnsureAsync(db, [name], caller.Name, from, now, stop);
         var (act, count) = people.Length == 0 ? (null, 0) : await new Acts(db, caller.Name, now).DoAsync(ActKind.Join, name, people, stop);
         return TypedResults.Ok(new ListMade(name, count, act));
@@ -85,7 +85,7 @@ public static class ListEndpoints
 
         if (list.Uses.Count > 0)
         {
-            return Problems.Conflict($"“{list.Name}” is asked for by {string.Join(", ", list.Uses.Select(u => $"“{u}”"))}. Take it out there first.");
+            return Problems.Conflict(Say($"“{list.Name}” is asked for by {string.Join(", ", list.Uses.Select(u => $"“{u}”"))}. Take it out there first."));
         }
 
         var now = await PracticeClock.NowAsync(db, stop);

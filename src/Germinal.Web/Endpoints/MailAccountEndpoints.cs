@@ -131,7 +131,7 @@ public static class MailAccountEndpoints
     private static async Task<Results<Ok<FoundServersDto>, ValidationProblem>> FindAsync(AccountAddressBody body, MailServerSearch search, CancellationToken stop) =>
         Addresses.IsEmail(body.Address.Trim()) ? TypedResults.Ok(new FoundServersDto(await search.FindAsync(body.Address.Trim().Split('@')[1], stop))) : NoAddress(body.Address);
 
-    private static ValidationProblem NoAddress(string said) => Problems.Field("address", $"“{said.Trim()}” is not an email address; ada@example.com would be.");
+    private static ValidationProblem NoAddress(string said) => Problems.Field("address", Say($"“{said.Trim()}” is not an email address; ada@example.com would be."));
 
     /// <summary>An account with the servers as they stand on the page; what is wrong with them instead.</summary>
     private static (MailAccountRow Row, ValidationProblem? Problem) OnThePage(Caller caller, string address, ServerBody? going, ServerBody? coming, MailAccountRow? before, Secrets secrets)
@@ -146,7 +146,7 @@ public static class MailAccountEndpoints
         };
         var problem =
             !Addresses.IsEmail(row.Address) ? NoAddress(address)
-            : row.Out.Host.Length == 0 ? Problems.Field("out", "Name the server that mail goes out by, and its port.")
+            : row.Out.Host.Length == 0 ? Problems.Field("out", Said("Name the server that mail goes out by, and its port."))
             : PracticeMail.ServerProblem(going) is { } noOut ? Problems.Field("out", noOut)
             : PracticeMail.ServerProblem(coming) is { } noIn ? Problems.Field("in", noIn)
             : null;
@@ -194,12 +194,12 @@ public static class MailAccountEndpoints
 
         if (!Uri.TryCreate(body.Issuer.Trim(), UriKind.Absolute, out var where) || where.Scheme is not ("https" or "http"))
         {
-            return Problems.Field("issuer", $"“{body.Issuer.Trim()}” is no address; https://accounts.example.com would be.");
+            return Problems.Field("issuer", Say($"“{body.Issuer.Trim()}” is no address; https://accounts.example.com would be."));
         }
 
         if (string.IsNullOrWhiteSpace(body.ClientId))
         {
-            return Problems.Field("clientId", "Say what the provider knows this installation as: it gives a client id to whoever registers there.");
+            return Problems.Field("clientId", Said("Say what the provider knows this installation as: it gives a client id to whoever registers there."));
         }
 
         // A token signs in, as whoever the address is.
@@ -269,7 +269,7 @@ public static class MailAccountEndpoints
     )
     {
         // In a cookie, not in the address: whatever stands there, the page would say it.
-        RedirectHttpResult Said(string words)
+        RedirectHttpResult Back(string words)
         {
             http.Response.Cookies.Append(SaidCookie, Protector(protection).Protect(Short(words)), CookieFor(OwnPath, settings));
             return TypedResults.Redirect("/you/mail");
@@ -280,18 +280,18 @@ public static class MailAccountEndpoints
         var state = http.Request.Query["state"].ToString();
         if (way is null || way.Until < DateTimeOffset.UtcNow || !CryptographicOperations.FixedTimeEquals(Encoding.UTF8.GetBytes(state), Encoding.UTF8.GetBytes(way.State)))
         {
-            return Said("That took too long, or was begun in another browser. Begin again here.");
+            return Back(Said("That took too long, or was begun in another browser. Begin again here."));
         }
 
         if (http.Request.Query["code"].ToString() is not { Length: > 0 and < 4000 } code)
         {
-            return Said($"The provider said no: {(http.Request.Query["error_description"].ToString() is { Length: > 0 } told ? told : http.Request.Query["error"].ToString())}");
+            return Back(Say($"The provider said no: {(http.Request.Query["error_description"].ToString() is { Length: > 0 } told ? told : http.Request.Query["error"].ToString())}"));
         }
 
         db.PracticeId = way.Practice;
         if (await db.Users.SingleOrDefaultAsync(u => u.Id == way.Member && u.PracticeId == way.Practice && u.BlockedAt == null && u.LeftAt == null && db.OpenPractices.Contains(u.PracticeId), stop) is not { } member)
         {
-            return Said("You are not a member here any more.");
+            return Back(Said("You are not a member here any more."));
         }
 
         try
@@ -315,11 +315,11 @@ public static class MailAccountEndpoints
                 await NoteAsync(db, http, member, stop);
             }
 
-            return Said(tried.Words);
+            return Back(tried.Words);
         }
         catch (IssuerException e)
         {
-            return Said(e.Message);
+            return Back(e.Message);
         }
     }
 
@@ -335,7 +335,7 @@ public static class MailAccountEndpoints
                 At = await PracticeClock.NowAsync(db, stop),
                 MemberId = member.Id,
                 By = member.Name,
-                Words = "set up their own mail account with their provider",
+                Words = Said("set up their own mail account with their provider"),
                 Ended = JournalReading.Done,
                 FromAddress = Client.AddressOf(http),
                 FromProgram = Client.ProgramOf(http),
@@ -348,13 +348,13 @@ public static class MailAccountEndpoints
     {
         if (body.PerDay is < 1 or > 100_000)
         {
-            return Problems.Field("perDay", "Between 1 and 100,000 a day, or none.");
+            return Problems.Field("perDay", Said("Between 1 and 100,000 a day, or none."));
         }
 
         var privates = (body.Private ?? []).Select(p => p.Trim()).Where(p => p.Length > 0).Distinct(StringComparer.OrdinalIgnoreCase).ToList();
         if (privates.Find(p => p.Length < 3) is { } vague)
         {
-            return Problems.Field("private", $"“{vague}” would keep nearly everything out. Give an address, a domain like @example.com, or a word of a subject of three letters or more.");
+            return Problems.Field("private", Say($"“{vague}” would keep nearly everything out. Give an address, a domain like @example.com, or a word of a subject of three letters or more."));
         }
 
         return await desk.RuleAsync(db, caller.Id, body.PerDay, body.TakesIn, privates, stop) ? TypedResults.NoContent() : TypedResults.NotFound();

@@ -113,7 +113,7 @@ public static class MeEndpoints
             [
                 .. passkeys
                     .OrderBy(p => p.CreatedAt)
-                    .Select(p => new PasskeyDto(Base64Url.EncodeToString(p.CredentialId), p.Name ?? "a passkey", Instant.FromDateTimeOffset(p.CreatedAt).Iso())),
+                    .Select(p => new PasskeyDto(Base64Url.EncodeToString(p.CredentialId), p.Name ?? Said("a passkey"), Instant.FromDateTimeOffset(p.CreatedAt).Iso())),
             ],
             [
                 .. sessions.Select(s => new OwnSessionDto(s.Id, DeviceWords.Of(s.FromProgram), s.FromAddress, s.CreatedAt.Iso(), s.SeenAt.Iso(), s.Id == own)),
@@ -126,7 +126,7 @@ public static class MeEndpoints
         var name = CellReading.Clean(body.Name);
         if (name.Length == 0)
         {
-            return Problems.Field("name", "Say what you are called, as it is to stand under letters.");
+            return Problems.Field("name", Said("Say what you are called, as it is to stand under letters."));
         }
 
         var me = await MeAsync(db, caller, stop);
@@ -183,7 +183,7 @@ public static class MeEndpoints
         }
 
         brake.Wrong(Client.Of(http), me.Email!);
-        return Problems.PutRight("This is not your password. Give the one you sign in with, to show that it is you.");
+        return Problems.PutRight(Said("This is not your password. Give the one you sign in with, to show that it is you."));
     }
 
     /// <summary>A secret for a telephone to keep; it is asked for once a code of it was given.</summary>
@@ -192,7 +192,7 @@ public static class MeEndpoints
         var me = await MeAsync(db, caller, stop);
         if (me.FactorSince is not null)
         {
-            return Problems.PutRight("A second factor is asked for already. End that one first.");
+            return Problems.PutRight(Said("A second factor is asked for already. End that one first."));
         }
 
         var secret = factors.Begin(me);
@@ -216,7 +216,7 @@ public static class MeEndpoints
         var me = await MeAsync(db, caller, stop);
         if (me.FactorSince is not null || factors.SecretOf(me) is not { } secret)
         {
-            return Problems.PutRight("There is no second factor being set up. Begin it anew.");
+            return Problems.PutRight(Said("There is no second factor being set up. Begin it anew."));
         }
 
         if (brake.Try(Client.Of(http), me.Email!) is { } wait)
@@ -228,7 +228,7 @@ public static class MeEndpoints
         if (SecondFactor.StepOf(secret, body.Code, now.ToDateTimeUtc(), me.FactorStep) is not { } step)
         {
             brake.Wrong(Client.Of(http), me.Email!);
-            return Problems.Field("code", "This is not the code of now. Look whether the clock of the telephone is right, and give the next one.");
+            return Problems.Field("code", Said("This is not the code of now. Look whether the clock of the telephone is right, and give the next one."));
         }
 
         var (shown, kept) = SecondFactor.NewRecoveryCodes();
@@ -283,7 +283,7 @@ public static class MeEndpoints
 
         if (me.FactorSince is null)
         {
-            return Problems.PutRight("No second factor is asked for, so no recovery codes are needed.");
+            return Problems.PutRight(Said("No second factor is asked for, so no recovery codes are needed."));
         }
 
         var (shown, kept) = SecondFactor.NewRecoveryCodes();
@@ -331,23 +331,23 @@ public static class MeEndpoints
         }
         catch (Exception e) when (e is PasskeyException or InvalidOperationException or JsonException or FormatException or ArgumentException)
         {
-            return Problems.PutRight("This passkey could not be read. Try again.");
+            return Problems.PutRight(Said("This passkey could not be read. Try again."));
         }
 
         if (!answer.Succeeded)
         {
-            return Problems.PutRight($"This passkey could not be taken: {answer.Failure.Message}");
+            return Problems.PutRight(Say($"This passkey could not be taken: {answer.Failure.Message}"));
         }
 
         var me = await MeAsync(db, caller, stop);
         if ((await signIn.UserManager.GetPasskeysAsync(me)).Count >= MostPasskeys)
         {
-            return Problems.PutRight($"There are {MostPasskeys} passkeys already. Take one away first.");
+            return Problems.PutRight(Say($"There are {MostPasskeys} passkeys already. Take one away first."));
         }
 
-        answer.Passkey.Name = CellReading.Clean(body.Name) is { Length: > 0 } name ? name : "a passkey";
+        answer.Passkey.Name = CellReading.Clean(body.Name) is { Length: > 0 } name ? name : Said("a passkey");
         var added = await signIn.UserManager.AddOrUpdatePasskeyAsync(me, answer.Passkey);
-        return added.Succeeded ? TypedResults.NoContent() : Problems.PutRight("This passkey could not be kept. Try again.");
+        return added.Succeeded ? TypedResults.NoContent() : Problems.PutRight(Said("This passkey could not be kept. Try again."));
     }
 
     private const int MostPasskeys = 20;

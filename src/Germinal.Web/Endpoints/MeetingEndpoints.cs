@@ -146,12 +146,12 @@ public static class MeetingEndpoints
 
         if (!await db.Users.AnyAsync(m => m.Id == member && m.PracticeId == db.PracticeId, stop))
         {
-            return Problems.Field("member", "There is no such member.");
+            return Problems.Field("member", Said("There is no such member."));
         }
 
         if (await db.MeetingPages.CountAsync(stop) >= MostPages)
         {
-            return Problems.Conflict($"There are {MostPages} pages already. Throw one away that nobody uses.");
+            return Problems.Conflict(Say($"There are {MostPages} pages already. Throw one away that nobody uses."));
         }
 
         var settings = (await db.OwnPracticeAsync(stop)).Settings;
@@ -198,7 +198,7 @@ public static class MeetingEndpoints
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict($"{row.By} has changed this page since you opened it. Load it again to see their version.");
+            return Problems.Conflict(Say($"{row.By} has changed this page since you opened it. Load it again to see their version."));
         }
 
         (row.Title, row.Words, row.Type, row.Place) = (body.Title.Trim(), body.Words.Trim(), body.Type, body.Place?.Trim() is { Length: > 0 } place ? place : null);
@@ -231,7 +231,7 @@ public static class MeetingEndpoints
 
         if (row.Shown)
         {
-            return Problems.Conflict("Everybody can open it. Take it back first.");
+            return Problems.Conflict(Said("Everybody can open it. Take it back first."));
         }
 
         db.MeetingPages.Remove(row);

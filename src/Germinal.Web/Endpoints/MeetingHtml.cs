@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Globalization;
 using System.Text;
 using Germinal.Service.Meetings;
@@ -21,7 +22,7 @@ public static class MeetingHtml
     /// <summary>The most days of one page; later ones are a link away.</summary>
     public const int MostDays = 14;
 
-    private static readonly LocalDatePattern Day = LocalDatePattern.Create("dddd, d MMMM", CultureInfo.InvariantCulture);
+    private static LocalDatePattern Day => Tongue.Spoken.Dates.LongDay;
 
     /// <summary>The times, and the way to later ones.</summary>
     /// <param name="free">Those that can be chosen, in order.</param>
@@ -69,5 +70,5 @@ public static class MeetingHtml
     }
 
     /// <summary>A moment in words that the page's script says in the reader's zone.</summary>
-    public static string Moment(Instant at, DateTimeZone zone) => $"<time datetime=\"{InstantPattern.ExtendedIso.Format(at)}\">{PublicPages.Encode(MeetingMail.Say(at, zone))}</time>";
+    public static string Moment(Instant at, DateTimeZone zone) => $"<time datetime=\"{InstantPattern.ExtendedIso.Format(at)}\">{PublicPages.Encode(MeetingMail.MomentOf(at, zone))}</time>";
 }

@@ -156,12 +156,12 @@ public static class MemberEndpoints
         var wrong = new List<(string Field, string Message)>();
         if (!Addresses.IsEmail(email))
         {
-            wrong.Add(("email", $"“{email}” is not an email address; wren@example.com would be."));
+            wrong.Add(("email", Say($"“{email}” is not an email address; wren@example.com would be.")));
         }
 
         if (!Roles.Contains(body.Role, StringComparer.Ordinal))
         {
-            wrong.Add(("role", $"“{body.Role}” is no role; {string.Join(", ", Roles)} are."));
+            wrong.Add(("role", Say($"“{body.Role}” is no role; {string.Join(", ", Roles)} are.")));
         }
 
         if (wrong.Count > 0)
@@ -173,7 +173,7 @@ public static class MemberEndpoints
         var member = await users.FindByEmailAsync(email);
         if (member is not null && (member.PracticeId != caller.PracticeId || member.LeftAt is null))
         {
-            return Problems.Field("email", "Somebody signs in with this address already; each member has one of their own.");
+            return Problems.Field("email", Said("Somebody signs in with this address already; each member has one of their own."));
         }
 
         name = NameOf(name, email);
@@ -231,7 +231,7 @@ public static class MemberEndpoints
 
         if (member.PasswordHash is not null)
         {
-            return Problems.PutRight($"{member.Name} has joined already. Whoever has forgotten their password asks for a new one where they sign in.");
+            return Problems.PutRight(Say($"{member.Name} has joined already. Whoever has forgotten their password asks for a new one where they sign in."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
@@ -247,7 +247,7 @@ public static class MemberEndpoints
         member.Role == "principal"
         && !await db.Users.AnyAsync(m => m.PracticeId == db.PracticeId && m.Id != member.Id && m.Role == "principal" && m.BlockedAt == null && m.LeftAt == null && m.PasswordHash != null, stop);
 
-    private const string LastPrincipal = "This is the only principal; a practice needs one who can sign in. Make somebody else a principal first.";
+    private static string LastPrincipal => Said("This is the only principal; a practice needs one who can sign in. Make somebody else a principal first.");
 
     private static async Task<Results<NoContent, NotFound, ValidationProblem>> ChangeAsync(Guid id, MemberBody body, GerminalDb db, JournalNote note, CancellationToken stop)
     {
@@ -261,7 +261,7 @@ public static class MemberEndpoints
         var wrong = new List<(string Field, string Message)>();
         if (!Roles.Contains(body.Role, StringComparer.Ordinal))
         {
-            wrong.Add(("role", $"“{body.Role}” is no role; {string.Join(", ", Roles)} are."));
+            wrong.Add(("role", Say($"“{body.Role}” is no role; {string.Join(", ", Roles)} are.")));
         }
         else if (body.Role != "principal" && await IsLastPrincipalAsync(db, member, stop))
         {
@@ -270,28 +270,28 @@ public static class MemberEndpoints
 
         if (body.Capacity?.FirstOrDefault(c => !PracticeReading.IsDay(c.Key) || c.Value is < 0 or > 500) is { Key: not null } odd)
         {
-            wrong.Add(("capacity", $"“{odd.Key}: {odd.Value}” is no number of calls on a week day; mon: 6 would be, and 500 is the most."));
+            wrong.Add(("capacity", Say($"“{odd.Key}: {odd.Value}” is no number of calls on a week day; mon: 6 would be, and 500 is the most.")));
         }
 
         if (body.Deputy is { } deputy && (deputy == id || !await db.Users.AnyAsync(m => m.Id == deputy && m.PracticeId == db.PracticeId && m.LeftAt == null, stop)))
         {
-            wrong.Add(("deputy", "Somebody stands in for another member of the practice."));
+            wrong.Add(("deputy", Said("Somebody stands in for another member of the practice.")));
         }
 
         var from = body.SendsFrom?.Trim() ?? member.SendsFrom;
         if (from.Length > 0 && !Addresses.IsEmail(from))
         {
-            wrong.Add(("sendsFrom", $"“{from}” is not an email address; wren@example.com would be. Nothing at all means the one they sign in with."));
+            wrong.Add(("sendsFrom", Say($"“{from}” is not an email address; wren@example.com would be. Nothing at all means the one they sign in with.")));
         }
 
         var seesOwn = body.SeesOwn ?? member.SeesOwn;
         if (body.SeesOwn == true && body.Role == "principal")
         {
-            wrong.Add(("seesOwn", "A principal sees everybody."));
+            wrong.Add(("seesOwn", Said("A principal sees everybody.")));
         }
         else if (body.SeesOwn == true && !await Sight.IsPossibleAsync(db, stop))
         {
-            wrong.Add(("seesOwn", "This installation’s database cannot keep people from members yet; whoever keeps it finds what to do by ./germinal doctor."));
+            wrong.Add(("seesOwn", Said("This installation’s database cannot keep people from members yet; whoever keeps it finds what to do by ./germinal doctor.")));
         }
 
         if (wrong.Count > 0)
@@ -311,7 +311,7 @@ public static class MemberEndpoints
         await db.SaveChangesAsync(stop);
         await PracticeClock.LookAgainAsync(db, stop);
         await transaction.CommitAsync(stop);
-        note.Say(role == body.Role ? "" : $"{body.Role}, before {role}");
+        note.Say(role == body.Role ? "" : Say($"{body.Role}, before {role}"));
         return TypedResults.NoContent();
     }
 
@@ -326,7 +326,7 @@ public static class MemberEndpoints
 
         if (block && (id == caller.Id || await IsLastPrincipalAsync(db, member, stop)))
         {
-            return Problems.PutRight(id == caller.Id ? "One does not block oneself; another principal can." : LastPrincipal);
+            return Problems.PutRight(id == caller.Id ? Said("One does not block oneself; another principal can.") : LastPrincipal);
         }
 
         member.BlockedAt = block ? member.BlockedAt ?? SystemClock.Instance.GetCurrentInstant() : null;
@@ -373,17 +373,17 @@ public static class MemberEndpoints
 
         if (body.To is not { } to || to == id || await FindAsync(db, to, stop) is not { BlockedAt: null } other)
         {
-            return Problems.Field("to", "Choose another member of the practice, who is not blocked.");
+            return Problems.Field("to", Said("Choose another member of the practice, who is not blocked."));
         }
 
         if (body.TakeOut && id == caller.Id)
         {
-            return Problems.PutRight("One does not take oneself out; another principal can.");
+            return Problems.PutRight(Said("One does not take oneself out; another principal can."));
         }
 
         var act = await HandOver.DoAsync(db, id, to, caller.Name, await PracticeClock.NowAsync(db, stop), stop);
         note.IsAct(act);
-        note.Say($"to {other.Name}{(body.TakeOut ? ", and took them out" : "")}");
+        note.Say($"to {other.Name}{(body.TakeOut ? Said(", and took them out") : "")}");
         if (body.TakeOut && await TakeOutAsync(db, users, id, stop) is { } problem)
         {
             return problem;
@@ -431,7 +431,7 @@ public static class MemberEndpoints
             || await db.Set<IdentityUserPasskey<Guid>>().AnyAsync(k => k.UserId == caller.Id, stop);
         if (body.Asked && !has)
         {
-            return Problems.PutRight("Set up a second factor or a passkey of your own first, on the page about yourself; then ask it of everybody.");
+            return Problems.PutRight(Said("Set up a second factor or a passkey of your own first, on the page about yourself; then ask it of everybody."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);

@@ -38,7 +38,7 @@ public static class MorningEndpoints
         var hour = MorningLetters.Hour(body.At.Trim());
         if (hour is null && body.At.Trim().Length > 0)
         {
-            return Problems.Field("at", $"“{body.At}” is no hour of the day; 07:30 would be.");
+            return Problems.Field("at", Say($"“{body.At}” is no hour of the day; 07:30 would be."));
         }
 
         var member = await db.Users.SingleAsync(u => u.Id == caller.Id && u.PracticeId == caller.PracticeId, stop);

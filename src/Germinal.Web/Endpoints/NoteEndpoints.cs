@@ -86,7 +86,7 @@ public static class NoteEndpoints
         var notes = (await ReadAsync(db, programs, stop)).Where(n => all == true || !n.Dto.Printed).ToList();
         if (notes.Count == 0)
         {
-            return Results.Problem("No note is waiting to be printed.", statusCode: StatusCodes.Status404NotFound, title: "Nothing to print");
+            return Results.Problem(Said("No note is waiting to be printed."), statusCode: StatusCodes.Status404NotFound, title: Said("Nothing to print"));
         }
 
         var region = await db.Practices.Where(p => p.Id == db.PracticeId).Select(p => p.Settings).SingleAsync(stop);

@@ -136,7 +136,7 @@ public static class OfferEndpoints
         }
 
         db.Offers.Add(row);
-        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken("an offer", row.Name), stop) is { } taken ? taken : TypedResults.Ok(await OneAsync(db, row.Id, stop));
+        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken(Said("an offer"), row.Name), stop) is { } taken ? taken : TypedResults.Ok(await OneAsync(db, row.Id, stop));
     }
 
     private static async Task<Results<Ok<OfferDto>, NotFound, ValidationProblem, ProblemHttpResult>> Save(
@@ -155,7 +155,7 @@ public static class OfferEndpoints
 
         if (row.Edition != body.Edition)
         {
-            return Problems.Conflict($"{row.By} has changed this offer since you opened it. What you wrote is still here; load the page again to see their version.");
+            return Problems.Conflict(Say($"{row.By} has changed this offer since you opened it. What you wrote is still here; load the page again to see their version."));
         }
 
         if (await FillAsync(db, row, body, liquid, caller, stop) is { } problem)
@@ -164,7 +164,7 @@ public static class OfferEndpoints
         }
 
         row.Edition++;
-        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken("an offer", row.Name), stop) is { } taken ? taken : TypedResults.Ok(await OneAsync(db, id, stop));
+        return await KeptSaving.SaveAsync(db, () => KeptSaving.Taken(Said("an offer"), row.Name), stop) is { } taken ? taken : TypedResults.Ok(await OneAsync(db, id, stop));
     }
 
     private static async Task<OfferDto> OneAsync(GerminalDb db, Guid id, CancellationToken stop) => (await List(db, stop)).First(o => o.Id == id);
@@ -174,7 +174,7 @@ public static class OfferEndpoints
     {
         var wrong = new List<(string Field, string Message)>();
         var name = body.Name.Trim();
-        if (await KeptNames.ProblemAsync<OfferRow>(db, row.Id, name, "an offer", stop) is { } named)
+        if (await KeptNames.ProblemAsync<OfferRow>(db, row.Id, name, Said("an offer"), stop) is { } named)
         {
             wrong.Add(("name", named));
         }
@@ -189,7 +189,7 @@ public static class OfferEndpoints
             var read = LocalDatePattern.Iso.Parse(written);
             if (!read.Success)
             {
-                wrong.Add((field, $"“{written}” is no date; 2027-05-01 would be."));
+                wrong.Add((field, Say($"“{written}” is no date; 2027-05-01 would be.")));
             }
 
             return read.Success ? read.Value : null;
@@ -198,7 +198,7 @@ public static class OfferEndpoints
         var (from, until) = (Date("from", body.From), Date("until", body.Until));
         if (from > until)
         {
-            wrong.Add(("until", "It ends before it begins."));
+            wrong.Add(("until", Said("It ends before it begins.")));
         }
 
         var page = body.Page?.Trim() is { Length: > 0 } written ? written : null;
@@ -218,19 +218,19 @@ public static class OfferEndpoints
             }
             else if (body.PictureWords.Trim().Length == 0)
             {
-                wrong.Add(("pictureWords", "Say in a few words what the picture shows, for those who do not see it."));
+                wrong.Add(("pictureWords", Said("Say in a few words what the picture shows, for those who do not see it.")));
             }
         }
 
         if (!OfferDesk.Overs.Any(o => o.Word == body.WhenOver))
         {
-            wrong.Add(("whenOver", $"“{body.WhenOver}” is none of {string.Join(", ", OfferDesk.Overs.Select(o => o.Word))}."));
+            wrong.Add(("whenOver", Say($"“{body.WhenOver}” is none of {string.Join(", ", OfferDesk.Overs.Select(o => o.Word))}.")));
         }
 
         var instead = body.WhenOver == "instead" ? body.Instead : null;
         if (body.WhenOver == "instead" && (instead is null || instead == row.Id || !await db.Offers.AnyAsync(o => o.Id == instead, stop)))
         {
-            wrong.Add(("instead", "Choose the offer that is to be shown in its place."));
+            wrong.Add(("instead", Said("Choose the offer that is to be shown in its place.")));
         }
 
         if (wrong.Count > 0)
@@ -267,7 +267,7 @@ public static class OfferEndpoints
 
         if (await db.Offers.Where(o => o.InsteadId == id).Select(o => o.Name).FirstOrDefaultAsync(stop) is { } other)
         {
-            return Problems.Conflict($"“{row.Name}” stands in for “{other}” when that is over. Choose another there first.");
+            return Problems.Conflict(Say($"“{row.Name}” stands in for “{other}” when that is over. Choose another there first."));
         }
 
         return await KeptSaving.RemoveAsync(db, db.Offers.Where(o => o.Id == id), stop);

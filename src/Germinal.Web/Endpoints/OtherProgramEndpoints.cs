@@ -155,17 +155,17 @@ public static class OtherProgramEndpoints
         var wrong = new List<(string Field, string Message)>();
         if (name.Length == 0)
         {
-            wrong.Add(("name", "Say what the key is for, such as the program that will use it."));
+            wrong.Add(("name", Said("Say what the key is for, such as the program that will use it.")));
         }
 
         if (rights.Count == 0 || rights.Find(r => !Rights.ForKeys.Any(k => k.Name == r)) is not null)
         {
-            wrong.Add(("rights", $"Say what the key may: {string.Join(", ", Rights.ForKeys.Select(r => r.Name))}."));
+            wrong.Add(("rights", Say($"Say what the key may: {string.Join(", ", Rights.ForKeys.Select(r => r.Name))}.")));
         }
 
         if (body.Days is < 1 or > ApiKeys.LongestDays)
         {
-            wrong.Add(("days", $"A key ends by itself after 1 to {ApiKeys.LongestDays} days; 365 would be usual."));
+            wrong.Add(("days", Say($"A key ends by itself after 1 to {ApiKeys.LongestDays} days; 365 would be usual.")));
         }
 
         if (wrong.Count > 0)
@@ -178,7 +178,7 @@ public static class OtherProgramEndpoints
         var now = Now;
         if (await db.ApiKeys.CountAsync(k => k.EndedAt == null && k.ExpiresAt > now, stop) >= MostKeys)
         {
-            return Problems.Conflict($"There are {MostKeys} keys already; end one that is not used.");
+            return Problems.Conflict(Say($"There are {MostKeys} keys already; end one that is not used."));
         }
 
         var (key, begins, mark) = ApiKeys.Draw();
@@ -198,7 +198,7 @@ public static class OtherProgramEndpoints
         );
         await db.SaveChangesAsync(stop);
         await transaction.CommitAsync(stop);
-        note.Say($"“{name}”, which may {string.Join(", ", rights)}, for {body.Days} days");
+        note.Say(Say($"“{name}”, which may {string.Join(", ", rights)}, for {body.Days} days"));
         return TypedResults.Ok(new KeyMadeDto(key, await ReadKeysAsync(db, settings, stop)));
     }
 
@@ -237,12 +237,12 @@ public static class OtherProgramEndpoints
     {
         if (withAddress && OutsideFetch.AddressOf(body.Address) is not { Fragment.Length: 0 })
         {
-            yield return ("address", $"“{body.Address}” is no address that can be told anything; https://hooks.example.com/germinal would be.");
+            yield return ("address", Say($"“{body.Address}” is no address that can be told anything; https://hooks.example.com/germinal would be."));
         }
 
         if (body.Kinds is not { Count: > 0 } kinds || kinds.Any(k => !HookKinds.All.Any(h => h.Kind == k)))
         {
-            yield return ("kinds", $"Say what it is told: {string.Join(", ", HookKinds.All.Select(k => k.Kind))}.");
+            yield return ("kinds", Say($"Say what it is told: {string.Join(", ", HookKinds.All.Select(k => k.Kind))}."));
         }
     }
 
@@ -265,7 +265,7 @@ public static class OtherProgramEndpoints
         await Service.House.SettingsChange.LockAsync(db, stop);
         if (await db.Hooks.CountAsync(h => h.EndedAt == null, stop) >= MostHooks)
         {
-            return Problems.Conflict($"There are {MostHooks} addresses already; end one that is not needed.");
+            return Problems.Conflict(Say($"There are {MostHooks} addresses already; end one that is not needed."));
         }
 
         var secret = HookSecret.Draw();
@@ -365,7 +365,7 @@ public static class OtherProgramEndpoints
 
         if (await db.Hooks.AnyAsync(h => h.Id == call.HookId && h.EndedAt != null, stop))
         {
-            return Problems.Conflict("This address is told nothing any more; add it anew first.");
+            return Problems.Conflict(Said("This address is told nothing any more; add it anew first."));
         }
 
         var now = Now;

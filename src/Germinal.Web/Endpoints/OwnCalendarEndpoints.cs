@@ -31,7 +31,7 @@ public static class OwnCalendarEndpoints
         var name = body.Name.Trim();
         if (name.Length == 0)
         {
-            name = Channels.OutsideFetch.AddressOf(body.Address)?.Host ?? "A calendar";
+            name = Channels.OutsideFetch.AddressOf(body.Address)?.Host ?? Said("A calendar");
         }
 
         return await calendars.AddAsync(db, caller.Id, name, body.Address, null, stop) is { } wrong
@@ -43,13 +43,13 @@ public static class OwnCalendarEndpoints
     {
         if (file.Length is 0 or > MostBytes)
         {
-            return Problems.Field("file", $"The file is {(file.Length == 0 ? "empty" : "too large")}; up to {MostBytes / 1024 / 1024} MB can be read.");
+            return Problems.Field("file", Say($"The file is {(file.Length == 0 ? "empty" : Said("too large"))}; up to {MostBytes / 1024 / 1024} MB can be read."));
         }
 
         using var content = new MemoryStream();
         await file.CopyToAsync(content, stop);
         var name = Path.GetFileNameWithoutExtension(file.FileName).Replace("\0", "", StringComparison.Ordinal).Trim();
-        return await calendars.AddAsync(db, caller.Id, name.Length is 0 or > Lengths.Name ? "A calendar" : name, null, content.ToArray(), stop) is { } wrong
+        return await calendars.AddAsync(db, caller.Id, name.Length is 0 or > Lengths.Name ? Said("A calendar") : name, null, content.ToArray(), stop) is { } wrong
             ? Problems.Field(wrong.Field, wrong.Message)
             : TypedResults.Ok(await OwnCalendars.OfAsync(db, caller.Id, stop));
     }

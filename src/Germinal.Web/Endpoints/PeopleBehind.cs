@@ -53,7 +53,7 @@ public static class PeopleBehind
     {
         if (list.Trim().Length == 0)
         {
-            return (new DoneForMany(0), Problems.Field("list", "Say on which list they are put."));
+            return (new DoneForMany(0), Problems.Field("list", Said("Say on which list they are put.")));
         }
 
         var people = await who.OrderBy(p => p.Id).Take(MostOnList).Select(p => p.Id).ToArrayAsync(stop);
@@ -68,13 +68,13 @@ public static class PeopleBehind
         var today = await PracticeClock.TodayAsync(db, stop);
         if (title.Trim().Length == 0)
         {
-            return (new DoneForMany(0), Problems.Field("title", "Say what the calls are about."));
+            return (new DoneForMany(0), Problems.Field("title", Said("Say what the calls are about.")));
         }
 
         var on = today;
         if (day.Length > 0 && (!LocalDatePattern.Iso.Parse(day).TryGetValue(today, out on) || on < today || on > today + BroadcastCheck.Furthest))
         {
-            return (new DoneForMany(0), Problems.Field("on", "Give a day from today on, as 2027-03-04."));
+            return (new DoneForMany(0), Problems.Field("on", Said("Give a day from today on, as 2027-03-04.")));
         }
 
         var practice = await PracticeReading.LoadAsync(db, stop);

@@ -115,7 +115,7 @@ public static class PeopleEndpoints
 
         if (body.Ids is null && body.Matching is null)
         {
-            return Problems.Field("ids", "Say who: people by their ids, or everybody who matches.");
+            return Problems.Field("ids", Said("Say who: people by their ids, or everybody who matches."));
         }
 
         var ids = body.Ids ?? [];
@@ -137,7 +137,7 @@ public static class PeopleEndpoints
         await PeopleExport.WriteAsync(db, who, form, file, stop);
         file.Position = 0;
         note.Say($"{ActEndpoints.People(who.Count)}, as {form}");
-        return TypedResults.File(file, type, $"people.{form}");
+        return TypedResults.File(file, type, Say($"people.{form}"));
     }
 
     /// <summary>What a caller does to people, at the practice's moment.</summary>
@@ -207,7 +207,7 @@ public static class PeopleEndpoints
         var errors = new List<Finding>();
         var rule = json.Length <= Lengths.Rule ? RuleReader.Read(json, errors) : null;
         return rule
-            ?? throw new NotReadableException($"Who is meant cannot be read: {string.Join(" ", errors.Select(e => e.Message).Take(3))}".TrimEnd());
+            ?? throw new NotReadableException(Say($"Who is meant cannot be read: {string.Join(" ", errors.Select(e => e.Message).Take(3))}").TrimEnd());
     }
 
     /// <summary>Those among people who have every word in their name, address or number.</summary>
@@ -341,7 +341,7 @@ public static class PeopleEndpoints
         var problems = await PersonEdit.ApplyAsync(db, person, new PersonFields(body.FirstName, body.LastName, body.Email, body.Mobile), stop);
         if (person.FirstName is null && person.LastName is null && person.Email is null && person.Mobile is null && problems.Count == 0)
         {
-            problems.Add(("firstName", "Give at least a name, an email address or a mobile number."));
+            problems.Add(("firstName", Said("Give at least a name, an email address or a mobile number.")));
         }
 
         if (problems.Count > 0)

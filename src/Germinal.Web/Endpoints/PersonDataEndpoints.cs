@@ -101,7 +101,7 @@ public static class PersonDataEndpoints
         await PersonLock.TakeAsync(db, [id, body.Other], stop);
         if (await BothAsync(db, id, body.Other, stop) is not { } both)
         {
-            return Problems.Conflict("One of the two has been merged or archived meanwhile. Load the page again.");
+            return Problems.Conflict(Said("One of the two has been merged or archived meanwhile. Load the page again."));
         }
 
         var row = await (await MergeOfAsync(db, programs, caller, stop)).MergeAsync(both.Kept, both.Merged, body.Take?.ToHashSet(StringComparer.Ordinal), stop);
@@ -157,7 +157,7 @@ public static class PersonDataEndpoints
 
         if (!string.Equals(body.Name.Trim(), person.Name, StringComparison.OrdinalIgnoreCase))
         {
-            return Problems.Field("name", $"Write “{person.Name}” to erase them; this cannot be undone.");
+            return Problems.Field("name", Say($"Write “{person.Name}” to erase them; this cannot be undone."));
         }
 
         await new PersonData(db).EraseAsync(person, await PracticeClock.NowAsync(db, stop), stop);

@@ -129,14 +129,14 @@ public static class PersonEndpoints
             "/remarks",
             async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, RemarkBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
                 string.IsNullOrWhiteSpace(body.Text) || body.Text.Length > Lengths.Remark
-                    ? Problems.Field("text", "A remark needs some words, at most 20,000 letters.")
+                    ? Problems.Field("text", Said("A remark needs some words, at most 20,000 letters."))
                     : await WriteAsync(db, caller, id, desk => desk.NewNote(id, EventKinds.Remark, ("text", body.Text.Trim())), stop)
         );
         person.MapPost(
             "/replies",
             async Task<Results<NoContent, NotFound, ValidationProblem>> (Guid id, ReplyBody body, GerminalDb db, Caller caller, CancellationToken stop) =>
                 body.Channel is not ("email" or "text" or "call" or "post")
-                    ? Problems.Field("channel", "Say how they answered: email, text, call or post.")
+                    ? Problems.Field("channel", Said("Say how they answered: email, text, call or post."))
                     : await WriteAsync(
                         db,
                         caller,
@@ -344,19 +344,19 @@ public static class PersonEndpoints
         var word = ContactWords.Of(channel);
         if (person.DoNotContact || person.Died)
         {
-            return new MayWe(word, "no", person.Died ? "no, they have died" : "no, marked “do not contact”");
+            return new MayWe(word, "no", person.Died ? Said("no, they have died") : Said("no, marked “do not contact”"));
         }
 
         var reading = ConsentLedger.Read(person.Consent, practice.Consent, channel, Purpose.Commercial, null, now, practice.Zone);
         var ofTheirs = ConsentLedger.Read(person.Consent, practice.Consent, channel, Purpose.Transactional, null, now, practice.Zone).Verdict;
         var source = reading.Decided is { } d ? $", {d.Source}" : "";
-        var quiet = channel == Channel.Call ? $", {Phrases.Time(practice.QuietHours.From)} to {Phrases.Time(practice.QuietHours.To)} their time" : "";
+        var quiet = channel == Channel.Call ? Say($", {Phrases.Time(practice.QuietHours.From)} to {Phrases.Time(practice.QuietHours.To)} their time") : "";
         return reading.Verdict switch
         {
             ConsentVerdict.Allowed => new MayWe(word, "yes", $"yes{source}{quiet}"),
-            ConsentVerdict.Withdrawn when ofTheirs == ConsentVerdict.Withdrawn => new MayWe(word, "no", $"no to everything{source}"),
-            ConsentVerdict.Withdrawn => new MayWe(word, "no", $"no to commercial ones{source}; what is about their own dealings still goes"),
-            _ => new MayWe(word, "unsaid", reading.Decided is null ? "nobody has said so" : $"no longer{source}"),
+            ConsentVerdict.Withdrawn when ofTheirs == ConsentVerdict.Withdrawn => new MayWe(word, "no", Say($"no to everything{source}")),
+            ConsentVerdict.Withdrawn => new MayWe(word, "no", Say($"no to commercial ones{source}; what is about their own dealings still goes")),
+            _ => new MayWe(word, "unsaid", reading.Decided is null ? Said("nobody has said so") : Say($"no longer{source}")),
         };
     }
 
@@ -377,7 +377,7 @@ public static class PersonEndpoints
         if (person.Edition != body.Edition)
         {
             return Problems.Conflict(
-                "Somebody else has changed this person since you opened the page. What you typed is still here; look at their change, then save again."
+                Said("Somebody else has changed this person since you opened the page. What you typed is still here; look at their change, then save again.")
             );
         }
 
@@ -406,7 +406,7 @@ public static class PersonEndpoints
         }
         catch (DbUpdateConcurrencyException)
         {
-            return Problems.Conflict("Somebody else saved this person at the same moment. What you typed is still here; save again.");
+            return Problems.Conflict(Said("Somebody else saved this person at the same moment. What you typed is still here; save again."));
         }
 
         return TypedResults.Ok((await ReadAsync(db, id, stop))!);
@@ -431,7 +431,7 @@ public static class PersonEndpoints
         var died = body is { DoNotContact: true, Died: true };
         if (body.DoNotContact && !died && string.IsNullOrEmpty(reason) && string.IsNullOrEmpty(person.DoNotContactReason))
         {
-            return Problems.Field("reason", "Say in a few words why; it is kept with the person.");
+            return Problems.Field("reason", Said("Say in a few words why; it is kept with the person."));
         }
 
         var until = await UntilDate.ReadAsync(db, body.DoNotContact && !died ? body.Until : null, stop);
@@ -457,7 +457,7 @@ public static class PersonEndpoints
         );
         db.Events.Add(happened);
         await db.SaveChangesAsync(stop);
-        note.Say(!body.DoNotContact ? "they may" : died ? "no: they died" : $"no: {person.DoNotContactReason}");
+        note.Say(!body.DoNotContact ? Said("they may") : died ? Said("no: they died") : $"no: {person.DoNotContactReason}");
         return TypedResults.Ok(new DoneDto(happened.Id));
     }
 
@@ -481,12 +481,12 @@ public static class PersonEndpoints
     {
         if (body.Channel is not ("email" or "text" or "call" or "post"))
         {
-            return Problems.Field("channel", "The channel is email, text, call or post.");
+            return Problems.Field("channel", Said("The channel is email, text, call or post."));
         }
 
         if (string.IsNullOrWhiteSpace(body.Reason))
         {
-            return Problems.Field("reason", "Say where you have it from: “told me on the phone”, “signed the form”.");
+            return Problems.Field("reason", Said("Say where you have it from: “told me on the phone”, “signed the form”."));
         }
 
         if (!await db.People.AnyAsync(p => p.Id == id, stop))
@@ -585,7 +585,7 @@ public static class PersonEndpoints
 
         var facts = (await FactsReading.WithDetailsAsync(db, [row], stop, engine))[id];
         var others = await OthersAsync(db, id, touches, engine, stop);
-        (string Title, string? Beside) Said(TouchRow t)
+        (string Title, string? Beside) Titles(TouchRow t)
         {
             var about = t.PersonId == id ? facts : others[t.PersonId];
             var step = engine.Shelf.Find(t.ProgramId, t.Version).Definition.StepOf(t.StepId)!;
@@ -600,7 +600,7 @@ public static class PersonEndpoints
             );
             return (
                 title,
-                t.PersonId != id ? $"about {about.Name}"
+                t.PersonId != id ? Say($"about {about.Name}")
                     : t.ReaderId is { } reader ? $"to {to?.Reader.Name ?? others.GetValueOrDefault(reader)?.Name ?? "somebody"}"
                     : null
             );
@@ -632,7 +632,7 @@ public static class PersonEndpoints
         var marked = kept.FindAll(e => TakingBack.NothingBuiltOn(standing, PersonStateJson.Read(e.After!)));
         long? Taking(string key, Guid of) => marked.Find(e => e.Data.GetValueOrDefault(key) == of.ToString())?.Id;
         var lines = touches
-            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), names, Said(t)) with { Event = Taking("touch", t.Id) }))
+            .Select(t => (At: t.ClosedAt ?? t.SettledAt!.Value, Rank: 3, Line: ThreadLines.Of(t, messages.GetValueOrDefault(t.Id), names, Titles(t)) with { Event = Taking("touch", t.Id) }))
             .Concat(events.Select(e => (e.At, Rank: 1, Line: ThreadLines.Of(e, zone, undoable.Contains(e.Id), merges, names) with { Event = marked.Exists(m => m.Id == e.Id) ? e.Id : null })))
             .Concat(runs.Where(r => r.StartedAt < until).Select(r => (At: r.StartedAt, Rank: 2, Line: ThreadLines.Started(r, names, zone, starts[r.StartedAt].FirstOrDefault()))))
             .Concat(runs.Where(r => r.EndedAt is { } end && end < until).Select(r => (At: r.EndedAt!.Value, Rank: 4, Line: ThreadLines.Ended(r, names) with { Event = Taking("run", r.Id) })))

@@ -96,7 +96,7 @@ public static class PipelineEndpoints
     /// <summary>Lost ones, and what came of taking them up again.</summary>
     private static async Task<Results<Ok<LostOnesDto>, ProblemHttpResult>> ReadLost([AsParameters] LostFilter filter, GerminalDb db, CancellationToken stop) =>
         filter.Before is not null && Dates.TryParse(filter.Before) is null
-            ? Problems.PutRight($"“{filter.Before}” is no date. Write it like 2027-03-09.")
+            ? Problems.PutRight(Say($"“{filter.Before}” is no date. Write it like 2027-03-09."))
             : TypedResults.Ok(await LostOnes.ReadAsync(db, filter, (await PracticeReading.LoadAsync(db, stop)).Zone, stop));
 
     /// <summary>The programs that are on, and which of them an end starts by itself.</summary>
@@ -139,7 +139,7 @@ public static class PipelineEndpoints
         var zone = (await PracticeReading.LoadAsync(db, stop)).Zone;
         if (!body.Won && string.IsNullOrWhiteSpace(body.Reason))
         {
-            return Problems.Field("reason", "Say why it was lost; programs can start by the reason.");
+            return Problems.Field("reason", Said("Say why it was lost; programs can start by the reason."));
         }
 
         if (WorthProblem(body.Worth) is { } worthless)
@@ -150,12 +150,12 @@ public static class PipelineEndpoints
         var today = now.InZone(zone).Date;
         if (body.On is not null && (Dates.TryParse(body.On) is not { } said || said > today))
         {
-            return Problems.Field("on", "Choose today or a day that has been, written like 2027-03-09.");
+            return Problems.Field("on", Said("Choose today or a day that has been, written like 2027-03-09."));
         }
 
         if (body.Program is { } program && !await db.Programs.AnyAsync(p => p.Id == program && p.Status == "on", stop))
         {
-            return Problems.Field("program", "Choose a program that is switched on.");
+            return Problems.Field("program", Said("Choose a program that is switched on."));
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
@@ -191,7 +191,7 @@ public static class PipelineEndpoints
 
         if (string.IsNullOrWhiteSpace(body.Title))
         {
-            return Problems.Field("title", "Say in a few words what it is about.");
+            return Problems.Field("title", Said("Say in a few words what it is about."));
         }
 
         if (WorthProblem(body.Worth) is { } worthless)
@@ -201,12 +201,12 @@ public static class PipelineEndpoints
 
         if (body.ExpectedOn is not null && Dates.TryParse(body.ExpectedOn) is null)
         {
-            return Problems.Field("expectedOn", $"“{body.ExpectedOn}” is no date. Write it like 2027-03-09.");
+            return Problems.Field("expectedOn", Say($"“{body.ExpectedOn}” is no date. Write it like 2027-03-09."));
         }
 
         if (body.Owner is { } owner && !await db.Users.AnyAsync(u => u.Id == owner && u.PracticeId == db.PracticeId, stop))
         {
-            return Problems.Field("owner", "Choose a member of the practice.");
+            return Problems.Field("owner", Said("Choose a member of the practice."));
         }
 
         var (title, worth, expected) = (body.Title.Trim(), body.Worth, Dates.TryParse(body.ExpectedOn));
@@ -220,7 +220,7 @@ public static class PipelineEndpoints
     }
 
     private static string? WorthProblem(decimal? worth) =>
-        worth is { } sum && (sum < 0 || sum > MostWorth || decimal.Round(sum, 2) != sum) ? "Write an amount of money, such as 2400 or 2400.50." : null;
+        worth is { } sum && (sum < 0 || sum > MostWorth || decimal.Round(sum, 2) != sum) ? Said("Write an amount of money, such as 2400 or 2400.50.") : null;
 
     private static async Task<List<OpportunityRow>> OpenAsync(GerminalDb db, List<Guid> ids, CancellationToken stop) =>
         await db.Opportunities.Where(o => ids.Contains(o.Id) && o.Status == "open").OrderBy(o => o.Id).ToListAsync(stop);

@@ -105,7 +105,7 @@ public static class PostEndpoints
 
         if (await db.Tasks.FirstOrDefaultAsync(t => t.Id == row.TaskId, stop) is not { } task)
         {
-            return Problems.Conflict("A program wrote this post. What it says is changed there.");
+            return Problems.Conflict(Said("A program wrote this post. What it says is changed there."));
         }
 
         var (words, wrong) = await ReadAsync(body, db, caller, stop);
@@ -116,7 +116,7 @@ public static class PostEndpoints
 
         if (row.Status == PostStatus.Handing)
         {
-            return Problems.Conflict("The gateway has this post at the moment. Try again when it has answered.");
+            return Problems.Conflict(Said("The gateway has this post at the moment. Try again when it has answered."));
         }
 
         PostDesk.Put(row, task, words);
@@ -133,7 +133,7 @@ public static class PostEndpoints
 
         if (row.TaskId is not { } task)
         {
-            return Problems.Conflict("A program wrote this post. It is dropped on the day sheet, or taken out of the program.");
+            return Problems.Conflict(Said("A program wrote this post. It is dropped on the day sheet, or taken out of the program."));
         }
 
         await db.Tasks.Where(t => t.Id == task).ExecuteDeleteAsync(stop);
@@ -169,7 +169,7 @@ public static class PostEndpoints
         }
         else if (OutsideFetch.AddressOf(address) is not { } known || known.Query.Length > 0 || known.Fragment.Length > 0)
         {
-            return Problems.Field("address", $"“{address}” is no address of a gateway; https://posts.example.com/ would be.");
+            return Problems.Field("address", Say($"“{address}” is no address of a gateway; https://posts.example.com/ would be."));
         }
         else
         {
@@ -226,7 +226,7 @@ public static class PostEndpoints
         var today = await PracticeClock.TodayAsync(db, stop);
         if (Dates.TryParse(body.On) is not { } on)
         {
-            return (null, [("on", $"“{body.On}” is no date. Write it like 2027-03-09.")]);
+            return (null, [("on", Say($"“{body.On}” is no date. Write it like 2027-03-09."))]);
         }
 
         Guid? picture = null;

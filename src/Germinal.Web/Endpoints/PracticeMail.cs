@@ -79,13 +79,13 @@ internal static class PracticeMail
     /// <summary>What is missing at a server that has changed: its password; null for nothing.</summary>
     public static string? MissingPassword(MailServerSettings? server) =>
         server is { User.Length: > 0, SealedPassword.Length: 0 }
-            ? $"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security."
+            ? Say($"Give the password of “{server.User}” at {server.Host} anew: the one that is kept was given for another server, user or security.")
             : null;
 
     /// <summary>What is wrong with a server as it was written; null for nothing.</summary>
     public static string? ServerProblem(ServerBody? server) =>
         server is { Host.Length: > 0 } && (server.Port is < 1 or > 65535 || !Securities.Contains(server.Security, StringComparer.Ordinal))
-            ? "A server needs a port from 1 to 65535 and a security of none, starttls or tls."
+            ? Said("A server needs a port from 1 to 65535 and a security of none, starttls or tls.")
             : null;
 
     /// <summary>The server that stands on the page, saved or not, with what is wrong with it.</summary>
@@ -135,16 +135,16 @@ internal static class PracticeMail
         var address = await db.Users.Where(u => u.Id == caller.Id).Select(u => u.Email!).SingleAsync(stop);
         using var message = new MimeMessage
         {
-            Subject = $"A test from {practice.Name}",
-            Body = new TextPart("plain") { Text = "Mail goes out. Nothing else is to be done.\n" },
+            Subject = Say($"A test from {practice.Name}"),
+            Body = new TextPart("plain") { Text = Said("Mail goes out. Nothing else is to be done.\n") },
         };
         message.MessageId = MimeKit.Utils.MimeUtils.GenerateMessageId(address[(address.LastIndexOf('@') + 1)..]);
         message.From.Add(new MailboxAddress(caller.Name, address));
         message.To.Add(new MailboxAddress(caller.Name, address));
         var answer = await mail.SendAsync(message, null, secrets.Open(server), stop);
         var worked = answer.Result == Germinal.Channels.ProviderResult.Sent;
-        var by = server is null ? "the installation's own server" : $"{server.Host}, port {server.Port}";
-        return new TestAnswer(worked, worked ? $"sent to {address} by {by}: {answer.Words}" : answer.Words);
+        var by = server is null ? Said("the installation's own server") : Say($"{server.Host}, port {server.Port}");
+        return new TestAnswer(worked, worked ? Say($"sent to {address} by {by}: {answer.Words}") : answer.Words);
     }
 
     /// <summary>Reads the mailbox that stands on the page. Nothing is saved but the answers that lie in it.</summary>
@@ -165,10 +165,10 @@ internal static class PracticeMail
 
         if (secrets.Open(mailbox) is not { } server)
         {
-            return TypedResults.Ok(new TestAnswer(false, "No mailbox is set."));
+            return TypedResults.Ok(new TestAnswer(false, Said("No mailbox is set.")));
         }
 
         var trouble = await reader.ReadAsync(practice.Id, server, stop);
-        return TypedResults.Ok(new TestAnswer(trouble is null, trouble ?? $"the mailbox of {server.User} at {server.Host} was read."));
+        return TypedResults.Ok(new TestAnswer(trouble is null, trouble ?? Say($"the mailbox of {server.User} at {server.Host} was read.")));
     }
 }

@@ -60,7 +60,7 @@ public static class PreferencePage
     {
         if (await FindAsync(links.TryReadPreferences(token), db, stop) is not { } found)
         {
-            await Notices.ForgeryAsync(db, null, "a page of choices", stop);
+            await Notices.ForgeryAsync(db, null, Said("a page of choices"), stop);
             return PublicPages.NotOurs();
         }
 
@@ -92,7 +92,7 @@ public static class PreferencePage
         }
 
         body.Append("<button type=\"submit\">Keep it like this</button></form>");
-        return PublicPages.Html("What you get from us", body.ToString());
+        return PublicPages.Html(Said("What you get from us"), body.ToString());
     }
 
     private static string Box(string name, string label, bool on) =>
@@ -102,7 +102,7 @@ public static class PreferencePage
     {
         if (!request.HasFormContentType || await FindAsync(links.TryReadPreferences(token), db, stop) is not { } found)
         {
-            await Notices.ForgeryAsync(db, null, "a page of choices", stop);
+            await Notices.ForgeryAsync(db, null, Said("a page of choices"), stop);
             return PublicPages.NotOurs();
         }
 
@@ -110,7 +110,7 @@ public static class PreferencePage
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
         await PersonLock.TakeAsync(db, found.Person.Id, stop);
         found = (await FindAsync(found.Person.Id, db, stop))!;
-        var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
+        var desk = new PeopleDesk(db, Said("the recipient"), await PracticeClock.NowAsync(db, stop));
         var changed = 0;
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
@@ -135,13 +135,13 @@ public static class PreferencePage
 
         async Task AddAsync(string channel, string? topic, bool isIn)
         {
-            await desk.AddConsentAsync(found.Person.Id, channel, "commercial", topic, isIn, "express", "chose it on their own page", null, stop);
+            await desk.AddConsentAsync(found.Person.Id, channel, "commercial", topic, isIn, "express", Said("chose it on their own page"), null, stop);
             changed++;
         }
 
         await transaction.CommitAsync(stop);
         found = (await FindAsync(found.Person.Id, db, stop))!;
-        return await PageAsync(db, found, changed == 0 ? "Nothing was changed." : "It is kept like this from now on.", stop);
+        return await PageAsync(db, found, changed == 0 ? Said("Nothing was changed.") : Said("It is kept like this from now on."), stop);
     }
 
     /// <summary>How long the link of a confirmation works.</summary>
@@ -163,17 +163,17 @@ public static class PreferencePage
 
         var sent = touch.Message.SentAt;
         var over =
-            touch.Message.ConfirmedAt is not null ? "This link has been used already; nothing is left to be done."
+            touch.Message.ConfirmedAt is not null ? Said("This link has been used already; nothing is left to be done.")
             : await PracticeClock.NowAsync(db, stop) - sent > ConfirmWithin
-                ? "This link worked for seven days. Ask for a new one if you still want our emails."
+                ? Said("This link worked for seven days. Ask for a new one if you still want our emails.")
             : await db.Consent.AnyAsync(c => c.PersonId == touch.PersonId && c.Channel == "email" && !c.IsIn && c.At >= sent, stop)
-                ? "You have said no since this link was sent, and that holds. Tell us if you have changed your mind."
+                ? Said("You have said no since this link was sent, and that holds. Tell us if you have changed your mind.")
             : null;
         return new Asked(found, touch, over);
     }
 
     private static IResult IsOver(Asked asked) =>
-        PublicPages.Html($"Emails from {asked.Who.Practice.Name}", $"<p>{PublicPages.Encode(asked.Over!)}</p>", StatusCodes.Status410Gone);
+        PublicPages.Html(Say($"Emails from {asked.Who.Practice.Name}"), $"<p>{PublicPages.Encode(asked.Over!)}</p>", StatusCodes.Status410Gone);
 
     private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) =>
         await AskedAsync(token, links, db, stop) switch
@@ -181,7 +181,7 @@ public static class PreferencePage
             null => PublicPages.NotOurs(),
             { Over: not null } asked => IsOver(asked),
             var asked => PublicPages.Html(
-                $"Emails from {asked.Who.Practice.Name}",
+                Say($"Emails from {asked.Who.Practice.Name}"),
                 $"<p>Was it you who asked for emails from {PublicPages.Encode(asked.Who.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>"
             ),
         };
@@ -190,7 +190,7 @@ public static class PreferencePage
     {
         if (await AskedAsync(token, links, db, stop) is not { } asked)
         {
-            await Notices.ForgeryAsync(db, null, "a confirmation", stop);
+            await Notices.ForgeryAsync(db, null, Said("a confirmation"), stop);
             return PublicPages.NotOurs();
         }
 
@@ -208,14 +208,14 @@ public static class PreferencePage
                 .ExecuteUpdateAsync(u => u.SetProperty(m => m.ConfirmedAt, now), stop) == 1
         )
         {
-            await new PeopleDesk(db, "the recipient", now).AddConsentAsync(
+            await new PeopleDesk(db, Said("the recipient"), now).AddConsentAsync(
                 asked.Touch.PersonId,
                 "email",
                 "commercial",
                 null,
                 true,
                 "express",
-                "confirmed by the link in their mailbox",
+                Said("confirmed by the link in their mailbox"),
                 null,
                 stop
             );
@@ -223,7 +223,7 @@ public static class PreferencePage
 
         await transaction.CommitAsync(stop);
         return PublicPages.Html(
-            "Thank you",
+            Said("Thank you"),
             $"<p>{PublicPages.Encode(asked.Who.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>"
         );
     }

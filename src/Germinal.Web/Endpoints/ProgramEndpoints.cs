@@ -163,7 +163,7 @@ public static class ProgramEndpoints
         return
         [
             .. Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)),
-            .. OwnFields.Of(practice.Settings).Select(f => new FieldDto(Core.Messages.MergeFields.OfOwn(f.Key), $"their {f.Name}")),
+            .. OwnFields.Of(practice.Settings).Select(f => new FieldDto(Core.Messages.MergeFields.OfOwn(f.Key), Say($"their {f.Name}"))),
         ];
     }
 
@@ -350,7 +350,7 @@ public static class ProgramEndpoints
 #pragma warning disable CA1862, CA1311, CA1304, MA0011 // Translated to SQL's lower().
         var lower = name.ToLowerInvariant();
         return await db.Programs.AnyAsync(p => p.Id != self && p.Name.ToLower() == lower, stop)
-            ? $"There is a program “{name}” already. Give this one another name."
+            ? Say($"There is a program “{name}” already. Give this one another name.")
             : null;
 #pragma warning restore CA1862, CA1311, CA1304, MA0011
     }
@@ -419,7 +419,7 @@ public static class ProgramEndpoints
         if (row.DraftNumber != body.DraftNumber)
         {
             return Problems.Conflict(
-                $"{row.DraftBy ?? "Somebody"} has changed this program since you opened it. What you wrote is still here; load the page again to see their version."
+                Say($"{row.DraftBy ?? "Somebody"} has changed this program since you opened it. What you wrote is still here; load the page again to see their version.")
             );
         }
 
@@ -449,7 +449,7 @@ public static class ProgramEndpoints
         if (saved == 0)
         {
             return Problems.Conflict(
-                "Somebody else saved this program at the same moment. What you wrote is still here; load the page again to see their version."
+                Said("Somebody else saved this program at the same moment. What you wrote is still here; load the page again to see their version.")
             );
         }
 
@@ -521,7 +521,7 @@ public static class ProgramEndpoints
 
         if (draft.Row.DraftNumber != body.DraftNumber)
         {
-            return Problems.Conflict("The program was changed since you looked. Load the page again before you switch it on.");
+            return Problems.Conflict(Said("The program was changed since you looked. Load the page again before you switch it on."));
         }
 
         if (await ApprovalEndpoints.RefusalAsync(db, draft.Row, caller, stop) is { } notApproved)
@@ -531,7 +531,7 @@ public static class ProgramEndpoints
 
         if (draft.Row.ArchivedAt is not null)
         {
-            return Problems.Conflict($"“{draft.Row.Name}” is put away. Bring it back before you switch it on.");
+            return Problems.Conflict(Say($"“{draft.Row.Name}” is put away. Bring it back before you switch it on."));
         }
 
         var errors = (await desk.FindingsAsync(db, id, draft.Program, stop)).Where(f => !f.IsWarning).ToList();
@@ -571,7 +571,7 @@ public static class ProgramEndpoints
 
         if (row.Status != (paused ? "on" : "paused"))
         {
-            return Problems.Conflict(paused ? "Only a program that is on can be paused." : "Only a paused program can be resumed.");
+            return Problems.Conflict(paused ? Said("Only a program that is on can be paused.") : Said("Only a paused program can be resumed."));
         }
 
         var until = await UntilDate.ReadAsync(db, end, stop);

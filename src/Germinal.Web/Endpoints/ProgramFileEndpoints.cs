@@ -62,7 +62,7 @@ public static class ProgramFileEndpoints
     {
         var files = body.Files.OfType<FileBody>().Select(f => (f.Name, f.Text)).ToList();
         return files.Count == 0
-            ? Problems.Field("files", $"Give between one and {MostAtOnce} program files at a time.")
+            ? Problems.Field("files", Say($"Give between one and {MostAtOnce} program files at a time."))
             : TypedResults.Ok(await TakeAsync(files, db, desk, caller, stop));
     }
 

@@ -73,7 +73,7 @@ public static class ProgramResultEndpoints
         var areVersions = other is null || other == id;
         if (areVersions && (query.Version is null || otherVersion is null || query.Version == otherVersion))
         {
-            return Problems.Field("otherVersion", "Choose two versions, or another program.");
+            return Problems.Field("otherVersion", Said("Choose two versions, or another program."));
         }
 
         return TypedResults.Ok(ProgramsBeside.Of(one, beside, areVersions, CallOutcomes.Reaching((await db.OwnPracticeAsync(stop)).Settings)));
@@ -95,7 +95,7 @@ public static class ProgramResultEndpoints
         }
 
         return await db.ProgramVersions.AsNoTracking().FirstOrDefaultAsync(v => v.ProgramId == id && v.Version == (version ?? row.CurrentVersion), stop) is not { } published
-            ? (null, Problems.Field("version", "It has had no such version."))
+            ? (null, Problems.Field("version", Said("It has had no such version.")))
             : (await new ProgramResults(db, id, version, await PracticeClock.NowAsync(db, stop)).ReadAsync(ShelfReading.Definition(published.Definition), asked, stop), null);
     }
 
@@ -109,7 +109,7 @@ public static class ProgramResultEndpoints
 
         if (body.Percent is < 0 or > MostHeldOut)
         {
-            return Problems.Field("percent", $"Between 0 and {MostHeldOut} in a hundred can be held out; 10 is usual.");
+            return Problems.Field("percent", Say($"Between 0 and {MostHeldOut} in a hundred can be held out; 10 is usual."));
         }
 
         if (await ProgramStanding.RefusalAsync(db, row, caller, stop) is { } notTheirs)
@@ -119,7 +119,7 @@ public static class ProgramResultEndpoints
 
         if (row.Status != "on" || !await ProgramDesk.AsPublished(db).AnyAsync(p => p.Id == id, stop))
         {
-            return Problems.Conflict("It is not on as it is written: switch it on, or switch its changes on, and then hold some out.");
+            return Problems.Conflict(Said("It is not on as it is written: switch it on, or switch its changes on, and then hold some out."));
         }
 
         row.Draft = ProgramFile.Write(ShelfReading.Definition(row.Draft) with { HoldOut = body.Percent }).ToJsonString();

@@ -33,7 +33,7 @@ public static class ProgramStanding
 
         var owner = await db.Users.AsNoTracking().Where(m => m.Id == program.OwnerId).Select(m => m.Name).FirstOrDefaultAsync(stop);
         return TypedResults.Problem(
-            $"“{program.Name}” is {owner ?? "somebody else"}’s. They or a principal can change it; you can copy it and change the copy.",
+            Say($"“{program.Name}” is {owner ?? Said("somebody else")}’s. They or a principal can change it; you can copy it and change the copy."),
             statusCode: StatusCodes.Status403Forbidden
         );
     }
@@ -59,7 +59,7 @@ public static class ProgramStanding
 
         if (body.OwnerId is { } owner && !await db.Users.AnyAsync(m => m.Id == owner && m.PracticeId == caller.PracticeId, stop))
         {
-            return Problems.Field("ownerId", "This is no member of the practice. Choose one from the list.");
+            return Problems.Field("ownerId", Said("This is no member of the practice. Choose one from the list."));
         }
 
         if (body.Archived && row.ArchivedAt is null)
@@ -69,8 +69,8 @@ public static class ProgramStanding
             {
                 return Problems.Conflict(
                     onIt > 0
-                        ? $"{onIt} people are still on “{row.Name}”. Let them come to its end, or stop it for them, before you put it away."
-                        : $"“{row.Name}” is on. Pause it before you put it away."
+                        ? Say($"{onIt} people are still on “{row.Name}”. Let them come to its end, or stop it for them, before you put it away.")
+                        : Say($"“{row.Name}” is on. Pause it before you put it away.")
                 );
             }
         }

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Text.Json;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;
@@ -9,7 +10,6 @@ using Germinal.Store;
 using Germinal.Web.Hosting;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
-using NodaTime.Text;
 
 namespace Germinal.Web.Endpoints;
 
@@ -61,8 +61,8 @@ public static class ProgramVersionEndpoints
         [
             .. new[] { draft.Program.Description }.OfType<string>(),
             $"{practice.Name}, {practice.PostalAddress.ReplaceLineEndings(", ")}",
-            $"As it is written on {LocalDatePattern.CreateWithInvariantCulture("d MMMM uuuu").Format(today)}: draft {draft.Row.DraftNumber}.",
-            "Words in ‹angles› are filled in for each reader.",
+            Say($"As it is written on {Tongue.Spoken.Dates.Date.Format(today)}: draft {draft.Row.DraftNumber}."),
+            Said("Words in ‹angles› are filled in for each reader."),
         ];
         var messages = draft.Program.AllSteps.Select(step => MessageOf(step, days.GetValueOrDefault(step.Id), voice)).OfType<BookletMessage>().ToList();
         return Results.File(Booklet.Pdf(draft.Row.Name, about, messages, letter == true), "application/pdf", $"{draft.Row.Name}.pdf");
@@ -72,10 +72,10 @@ public static class ProgramVersionEndpoints
     {
         var words = step switch
         {
-            EmailStep => "an email",
-            TextStep => "a text",
-            NoteStep => "a note by post",
-            CallStep => "what to say on a call",
+            EmailStep => Said("an email"),
+            TextStep => Said("a text"),
+            NoteStep => Said("a note by post"),
+            CallStep => Said("what to say on a call"),
             _ => null,
         };
         if (words is null)
@@ -89,7 +89,7 @@ public static class ProgramVersionEndpoints
                 when,
                 LetterOutline.OfText(email.Subject, voice),
                 LetterOutline.OfBody(email.Body, voice),
-                email.Attachments.Count > 0 ? $"With it: {string.Join(", ", email.Attachments)}" : null
+                email.Attachments.Count > 0 ? Say($"With it: {string.Join(", ", email.Attachments)}") : null
             )
             : new BookletMessage(when, null, LetterOutline.OfText(step.Templates[0].Text, voice), null);
     }

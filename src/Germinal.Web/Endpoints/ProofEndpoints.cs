@@ -47,7 +47,7 @@ public static class ProofEndpoints
     ) =>
         ProofReading.Spans.TryGetValue(span ?? "tomorrow", out var days)
             ? TypedResults.Ok(await ProofReading.ReadAsync(db, await room.OfAsync(db, stop), days, member, program, await PracticeClock.NowAsync(db, stop), stop))
-            : Problems.PutRight($"“{span}” is no span; {string.Join(", ", ProofReading.Spans.Keys)} are.");
+            : Problems.PutRight(Say($"“{span}” is no span; {string.Join(", ", ProofReading.Spans.Keys)} are."));
 
     private static async Task<Results<Ok<MessageWords>, NotFound>> ReadWords(Guid id, Guid person, GerminalDb db, ProgramDesk programs, CancellationToken stop)
     {

@@ -1,4 +1,3 @@
-using System.Globalization;
 using Germinal.Channels;
 using Germinal.Channels.Texts;
 using Germinal.Service.Incoming;
@@ -39,7 +38,7 @@ public static class PublicCalls
     {
         if (links.TryReadLink(token) is not { } link)
         {
-            await Notices.ForgeryAsync(db, null, "a link", stop);
+            await Notices.ForgeryAsync(db, null, Said("a link"), stop);
             return PublicPages.NotOurs();
         }
 
@@ -71,7 +70,7 @@ public static class PublicCalls
     {
         if (links.TryReadOpening(token) is not { } touch)
         {
-            await Notices.ForgeryAsync(db, null, "a letter's picture", stop);
+            await Notices.ForgeryAsync(db, null, Said("a letter's picture"), stop);
             return Results.NotFound();
         }
 
@@ -105,11 +104,11 @@ public static class PublicCalls
             )
         )
         {
-            await Notices.ForgeryAsync(db, null, "the address for texts", stop);
+            await Notices.ForgeryAsync(db, null, Said("the address for texts"), stop);
             return Results.Problem(
-                "The signature is not the gateway's, or older than five minutes.",
+                Said("The signature is not the gateway's, or older than five minutes."),
                 statusCode: StatusCodes.Status401Unauthorized,
-                title: "Not signed"
+                title: Said("Not signed")
             );
         }
 
@@ -121,14 +120,14 @@ public static class PublicCalls
         catch (System.Text.Json.JsonException e)
         {
             return Results.Problem(
-                string.Create(CultureInfo.InvariantCulture, $"The news is not JSON: {e.Message}"),
+                Say($"The news is not JSON: {e.Message}"),
                 statusCode: StatusCodes.Status400BadRequest
             );
         }
 
         if (news is not { Type: not null, Id.Length: > 0 })
         {
-            return Results.Problem("News needs a type and the id of its message.", statusCode: StatusCodes.Status400BadRequest);
+            return Results.Problem(Said("News needs a type and the id of its message."), statusCode: StatusCodes.Status400BadRequest);
         }
 
         await reception.TakeAsync(news, stop);

@@ -35,7 +35,7 @@ public static class PublicFilms
     {
         if (await FilmShelf.FindAsync(db, slug, stop) is not { } film)
         {
-            return PublicPages.Html("There is no such film", "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+            return PublicPages.Html(Said("There is no such film"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
@@ -57,8 +57,8 @@ public static class PublicFilms
             + $"<a href=\"{path}/film\">{PublicPages.Encode(film.Name)}</a></video>";
         var words = FormHtml.Paragraphs(film.Words);
         var contact = member is null ? "" : $"<p class=\"contact\">{(member.Photograph is { } face ? $"<img src=\"{face}\" alt=\"\">" : "")}<span><b>{PublicPages.Encode(member.Name)}</b><br><a href=\"mailto:{PublicPages.Encode(member.Email)}\">{PublicPages.Encode(member.Email)}</a></span></p>";
-        string Said(string property, string value) => $"<meta property=\"{property}\" content=\"{PublicPages.Encode(value)}\">";
-        var meta = Said("og:type", "video.other") + Said("og:title", film.Name) + Said("og:url", links.Film(film.Slug)) + (still is null ? "" : Said("og:image", links.BaseUrl + still)) + "<meta name=\"robots\" content=\"noindex\">";
+        string Meta(string property, string value) => $"<meta property=\"{property}\" content=\"{PublicPages.Encode(value)}\">";
+        var meta = Meta("og:type", "video.other") + Meta("og:title", film.Name) + Meta("og:url", links.Film(film.Slug)) + (still is null ? "" : Meta("og:image", links.BaseUrl + still)) + "<meta name=\"robots\" content=\"noindex\">";
         return FormHtml.Dress(film.Name, $"{hello}{video}{words}{contact}", await db.OwnPracticeAsync(stop), framed: false, script: true, meta);
     }
 

@@ -43,7 +43,7 @@ public static class PublicForms
 
     private static IResult Html(string page, int status = 200) => Results.Content(page, "text/html; charset=utf-8", statusCode: status);
 
-    private static IResult NoForm() => PublicPages.Html("There is no such form", "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+    private static IResult NoForm() => PublicPages.Html(Said("There is no such form"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
 
     private static async Task<IResult> Show(string slug, HttpRequest request, GerminalDb db, FormShelf shelf, FormTokens tokens, PublicLinks links, CancellationToken stop)
     {
@@ -85,7 +85,7 @@ public static class PublicForms
             reader?.Masked(shown.Form),
             cameFrom,
             sent,
-            Word: full ? "All places are taken. You can put yourself on the waiting list." : null
+            Word: full ? Said("All places are taken. You can put yourself on the waiting list.") : null
         );
     }
 
@@ -104,13 +104,13 @@ public static class PublicForms
     private static string ClosedHtml(Form form, Instant now)
     {
         var words = form.Closed.Length > 0 ? form.Closed
-            : form.Opens > now ? "This form is not open yet."
-            : "This form takes no more.";
+            : form.Opens > now ? Said("This form is not open yet.")
+            : Said("This form takes no more.");
         return FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>It opens on {Moment(opens)}.</p>" : "");
     }
 
     /// <summary>A moment that the page's script says in the reader's own zone and language; without it, in UTC.</summary>
-    private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{at.InUtc().ToString("d MMMM uuuu, HH:mm 'UTC'", CultureInfo.InvariantCulture)}</time>";
+    private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{at.InUtc().ToString(Said("d MMMM uuuu, HH:mm 'UTC'"), CultureInfo.InvariantCulture)}</time>";
 
     private static async Task<IResult> Take(
         string slug,
@@ -136,7 +136,7 @@ public static class PublicForms
 
         if (await PostedAsync(request, stop) is not { } form)
         {
-            return Results.Problem("What was sent breaks off, or has more or longer fields than a form has.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
+            return Results.Problem(Said("What was sent breaks off, or has more or longer fields than a form has."), statusCode: StatusCodes.Status400BadRequest, title: Said("No form"));
         }
 
         var practice = await db.OwnPracticeAsync(stop);
@@ -172,7 +172,7 @@ public static class PublicForms
         if (tokens.TryRead(mark) is not { } token || token.FormId != shown.Id || machine - token.MadeAt > FormDoubts.Longest)
         {
             // A plain HTML form on another site has no mark, and a page that was left open has an old one.
-            return Again(mark.Length == 0 ? "Please look it through, and send it." : "This page was open for long. What you wrote is still here; please send it again.", null);
+            return Again(mark.Length == 0 ? Said("Please look it through, and send it.") : Said("This page was open for long. What you wrote is still here; please send it again."), null);
         }
 
         var result = await intake.TakeAsync(
@@ -196,7 +196,7 @@ public static class PublicForms
             FormOutcome.Problems => Again(null, result.Answers.Problems),
             FormOutcome.Closed => ClosedPage(shown.Form, practice, framed, now),
             FormOutcome.ConfirmAsked => Html(
-                FormHtml.Says("One more step", "<p>We have sent you an email. Follow the link in it and press the button; only then is it sent. The link works for seven days.</p>", practice, framed)
+                FormHtml.Says(Said("One more step"), "<p>We have sent you an email. Follow the link in it and press the button; only then is it sent. The link works for seven days.</p>", practice, framed)
             ),
             FormOutcome.OnWaitingList => Html(FormHtml.Says(shown.Form.Heading, "<p>You are on the waiting list. We write to you when there is a place.</p>", practice, framed)),
             _ => Thanks(shown.Form, practice, framed),
@@ -223,9 +223,9 @@ public static class PublicForms
             return Results.Redirect(address, permanent: false);
         }
 
-        var words = form.Thanks.Length > 0 ? form.Thanks : "Thank you. It has reached us.";
+        var words = form.Thanks.Length > 0 ? form.Thanks : Said("Thank you. It has reached us.");
         var on = form.GoOn is { } next ? $"<p><a href=\"{PublicPages.Encode(next)}\" target=\"_top\">Go on</a></p>" : "";
-        return Html(FormHtml.Says("Thank you", FormHtml.Paragraphs(words) + on, practice, framed));
+        return Html(FormHtml.Says(Said("Thank you"), FormHtml.Paragraphs(words) + on, practice, framed));
     }
 
     /// <summary>What was posted: only what the form asks, and files only where it asks for one.</summary>
@@ -289,18 +289,18 @@ public static class PublicForms
     {
         if (!request.HasFormContentType || await PostedAsync(request, stop) is not { } posted)
         {
-            return Results.Problem("A link is asked for by an HTML form.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
+            return Results.Problem(Said("A link is asked for by an HTML form."), statusCode: StatusCodes.Status400BadRequest, title: Said("No form"));
         }
 
         var (by, page) = (posted[FormHtml.ReaderField].ToString(), posted[FormHtml.PageField].ToString());
         if (links.TryReadReader(by) is not { } touch || !PublicCalls.IsPersonal(page))
         {
-            await Notices.ForgeryAsync(db, null, "a form", stop);
+            await Notices.ForgeryAsync(db, null, Said("a form"), stop);
             return PublicPages.NotOurs();
         }
 
         await OwnLinks.MailAsync(db, links, touch, page, LinkWorks, stop);
-        return PublicPages.Html("We have sent you a mail", "<p>It went to the address your letter came to. The link in it shows the page with all that we have of you; it works until tomorrow.</p>");
+        return PublicPages.Html(Said("We have sent you a mail"), "<p>It went to the address your letter came to. The link in it shows the page with all that we have of you; it works until tomorrow.</p>");
     }
 
     private sealed record Asked(SubmissionRow Row, ShownForm? Shown, PracticeRow Practice, string? Over);
@@ -320,7 +320,7 @@ public static class PublicForms
         return new Asked(row, FormShelf.Of(form), await db.OwnPracticeAsync(stop), await FormIntake.OverAsync(db, row, await PracticeClock.NowAsync(db, stop), stop));
     }
 
-    private static IResult IsOver(Asked asked) => Html(FormHtml.Says("This link is over", $"<p>{PublicPages.Encode(asked.Over!)}</p>", asked.Practice, false), StatusCodes.Status410Gone);
+    private static IResult IsOver(Asked asked) => Html(FormHtml.Says(Said("This link is over"), $"<p>{PublicPages.Encode(asked.Over!)}</p>", asked.Practice, false), StatusCodes.Status410Gone);
 
     private static async Task<IResult> ShowConfirmation(string token, PublicLinks links, GerminalDb db, CancellationToken stop) =>
         await AskedAsync(token, links, db, stop) switch
@@ -329,8 +329,8 @@ public static class PublicForms
             { Over: not null } asked => IsOver(asked),
             var asked => Html(
                 FormHtml.Says(
-                    "Was it you?",
-                    $"<p>Was it you who sent “{PublicPages.Encode(asked.Shown is { } shown ? shown.Form.Heading : "a form")}” to {PublicPages.Encode(asked.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, it was me</button></form>",
+                    Said("Was it you?"),
+                    $"<p>Was it you who sent “{PublicPages.Encode(asked.Shown is { } shown ? shown.Form.Heading : Said("a form"))}” to {PublicPages.Encode(asked.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, it was me</button></form>",
                     asked.Practice,
                     false
                 )
@@ -341,7 +341,7 @@ public static class PublicForms
     {
         if (await AskedAsync(token, links, db, stop) is not { } asked)
         {
-            await Notices.ForgeryAsync(db, null, "a confirmation", stop);
+            await Notices.ForgeryAsync(db, null, Said("a confirmation"), stop);
             return PublicPages.NotOurs();
         }
 
@@ -351,6 +351,6 @@ public static class PublicForms
         }
 
         await intake.ConfirmAsync(db, asked.Row.Id, stop);
-        return asked.Shown is { } shown ? Thanks(shown.Form, asked.Practice, false) : Html(FormHtml.Says("Thank you", "<p>It has reached us.</p>", asked.Practice, false));
+        return asked.Shown is { } shown ? Thanks(shown.Form, asked.Practice, false) : Html(FormHtml.Says(Said("Thank you"), "<p>It has reached us.</p>", asked.Practice, false));
     }
 }

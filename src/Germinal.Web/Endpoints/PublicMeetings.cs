@@ -37,7 +37,7 @@ public static class PublicMeetings
 
     private static IResult Html(string page, int status = 200) => Results.Content(page, "text/html; charset=utf-8", statusCode: status);
 
-    private static IResult NoPage() => PublicPages.Html("There is no such page", "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+    private static IResult NoPage() => PublicPages.Html(Said("There is no such page"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
 
     private static Instant? TimeOf(string? text) => text is { Length: > 0 and < 40 } && InstantPattern.ExtendedIso.Parse(text) is { Success: true, Value: var at } ? at : null;
 
@@ -70,7 +70,7 @@ public static class PublicMeetings
                     Known: reader?.Masked(form),
                     Sent: reader?.Filled(form),
                     Choose: About(page, practice) + MeetingHtml.Times(free, DayOf(request.Query["from"]), practice.Zone, null, Here(page, reader is null ? null : by), null),
-                    Press: "Choose this time"
+                    Press: Said("Choose this time")
                 )
             )
         );
@@ -78,7 +78,7 @@ public static class PublicMeetings
 
     private static string About(MeetingPageRow page, Practice practice)
     {
-        string?[] said = [practice.Members.FirstOrDefault(m => m.Id == page.MemberId) is { } member ? $"with {member.Name}" : null, $"{page.Minutes.ToString(CultureInfo.InvariantCulture)} minutes", page.Place];
+        string?[] said = [practice.Members.FirstOrDefault(m => m.Id == page.MemberId) is { } member ? Say($"with {member.Name}") : null, Say($"{page.Minutes.ToString(CultureInfo.InvariantCulture)} minutes"), page.Place];
         return $"<p>{PublicPages.Encode(string.Join(" · ", said.OfType<string>()))}</p>";
     }
 
@@ -91,7 +91,7 @@ public static class PublicMeetings
 
         if (!request.HasFormContentType || await PublicForms.PostedAsync(request, stop) is not { } posted)
         {
-            return Results.Problem("A time is chosen by an HTML form: application/x-www-form-urlencoded or multipart/form-data.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
+            return Results.Problem("A time is chosen by an HTML form: application/x-www-form-urlencoded or multipart/form-data.", statusCode: StatusCodes.Status400BadRequest, title: Said("No form"));
         }
 
         var row = await db.OwnPracticeAsync(stop);
@@ -122,7 +122,7 @@ public static class PublicMeetings
                         Problems: answers.Problems,
                         Word: word,
                         Choose: About(page, practice) + MeetingHtml.Times(free, null, practice.Zone, time is null ? chosen : null, Here(page, reader is null ? null : by), time),
-                        Press: "Choose this time"
+                        Press: Said("Choose this time")
                     )
                 ),
                 status
@@ -131,17 +131,17 @@ public static class PublicMeetings
 
         if (tokens.TryRead(mark) is not { } token || token.FormId != page.Id || machine - token.MadeAt > FormDoubts.Longest)
         {
-            return await AgainAsync("This page was open for long. What you wrote is still here; please send it again.", null, StatusCodes.Status200OK);
+            return await AgainAsync(Said("This page was open for long. What you wrote is still here; please send it again."), null, StatusCodes.Status200OK);
         }
 
         if (answers.Problems.Count > 0 || chosen is null)
         {
-            return await AgainAsync(null, chosen is null ? "Choose one of the times." : null, StatusCodes.Status422UnprocessableEntity);
+            return await AgainAsync(null, chosen is null ? Said("Choose one of the times.") : null, StatusCodes.Status422UnprocessableEntity);
         }
 
         if (IsDoubtful(posted, token, mark, answers.Values.Values, brake.IsTooMany(page.Id, Client.Of(request.HttpContext), request.HttpContext.Connection.RemoteIpAddress), machine))
         {
-            return await AgainAsync("This could not be taken by itself. What you wrote is still here: look it through and send it once more, or write to us or ring us.", null, StatusCodes.Status422UnprocessableEntity);
+            return await AgainAsync(Said("This could not be taken by itself. What you wrote is still here: look it through and send it once more, or write to us or ring us."), null, StatusCodes.Status422UnprocessableEntity);
         }
 
         // A link in a letter proves the address; whoever says that they are somebody else by it is not the one it was written to.
@@ -150,9 +150,9 @@ public static class PublicMeetings
         var (outcome, booked) = await Tries.AgainAsync(db, d => acts.BookAsync(d, page, wish, now, stop), stop);
         return outcome switch
         {
-            MeetingOutcome.TooMany => await AgainAsync($"There are {MeetingActs.MostToCome} appointments to come under this address already. Move or cancel one by the link in its mail, or ring us.", null, StatusCodes.Status409Conflict),
-            MeetingOutcome.Taken => await AgainAsync(null, "This time has just been taken. What you wrote is still here; choose another.", StatusCodes.Status409Conflict),
-            _ => Html(FormHtml.Says("It is yours", OwnHtml(booked!, practice, links, "<p>We have sent you a mail with it.</p>"), row, false, script: true)),
+            MeetingOutcome.TooMany => await AgainAsync(Say($"There are {MeetingActs.MostToCome} appointments to come under this address already. Move or cancel one by the link in its mail, or ring us."), null, StatusCodes.Status409Conflict),
+            MeetingOutcome.Taken => await AgainAsync(null, Said("This time has just been taken. What you wrote is still here; choose another."), StatusCodes.Status409Conflict),
+            _ => Html(FormHtml.Says(Said("It is yours"), OwnHtml(booked!, practice, links, "<p>We have sent you a mail with it.</p>"), row, false, script: true)),
         };
     }
 
@@ -166,7 +166,7 @@ public static class PublicMeetings
         var member = practice.Members.FirstOrDefault(m => m.Id == row.WithId);
         var change = links.Appointment(row.Id);
         return $"""
-            <p><b>{PublicPages.Encode(row.Type)}</b>{(member is null ? "" : $" with {PublicPages.Encode(member.Name)}")}<br>{MeetingHtml.Moment(row.At, MeetingMail.ZoneOf(row, practice))}<br>{row.Minutes.ToString(CultureInfo.InvariantCulture)} minutes{(row.Place is { } place ? $"<br>{PublicPages.Encode(place)}" : "")}</p>
+            <p><b>{PublicPages.Encode(row.Type)}</b>{(member is null ? "" : Say($" with {PublicPages.Encode(member.Name)}"))}<br>{MeetingHtml.Moment(row.At, MeetingMail.ZoneOf(row, practice))}<br>{row.Minutes.ToString(CultureInfo.InvariantCulture)} minutes{(row.Place is { } place ? $"<br>{PublicPages.Encode(place)}" : "")}</p>
             {more}
             <p><a href="{change}/calendar.ics">Put it into your calendar</a> · <a href="{change}">Move or cancel it</a></p>
             """;
@@ -175,8 +175,8 @@ public static class PublicMeetings
     private sealed record Own(AppointmentRow Row, PersonRow Person, MeetingPageRow? Page, Practice Practice, PracticeRow PracticeRow, Instant Now)
     {
         public string? Over =>
-            Row.CancelledAt is not null ? "This appointment was cancelled."
-            : Row.At <= Now ? "This appointment has been."
+            Row.CancelledAt is not null ? Said("This appointment was cancelled.")
+            : Row.At <= Now ? Said("This appointment has been.")
             : null;
     }
 
@@ -206,7 +206,7 @@ public static class PublicMeetings
         if (own.Over is { } over)
         {
             var again = own.Page is { } page ? $"<p><a href=\"{links.Meeting(page.Slug)}\">Choose another time</a></p>" : "";
-            return Html(FormHtml.Says("Your appointment", $"<p>{PublicPages.Encode(over)}</p>{again}", own.PracticeRow, false), StatusCodes.Status410Gone);
+            return Html(FormHtml.Says(Said("Your appointment"), $"<p>{PublicPages.Encode(over)}</p>{again}", own.PracticeRow, false), StatusCodes.Status410Gone);
         }
 
         var move = "";
@@ -219,7 +219,7 @@ public static class PublicMeetings
 
         var cancel = $"<h2>Cancel it</h2><form method=\"post\" action=\"/a/{token}\"><button type=\"submit\" name=\"{AnswerField}\" value=\"cancel\">Cancel the appointment</button></form>";
         return Html(
-            FormHtml.Says("Your appointment", OwnHtml(own.Row, own.Practice, links, "") + move + cancel, own.PracticeRow, false, script: true),
+            FormHtml.Says(Said("Your appointment"), OwnHtml(own.Row, own.Practice, links, "") + move + cancel, own.PracticeRow, false, script: true),
             problem is null ? StatusCodes.Status200OK : StatusCodes.Status409Conflict
         );
     }
@@ -228,13 +228,13 @@ public static class PublicMeetings
     {
         if (await OwnAsync(token, links, db, stop) is not { } own)
         {
-            await Notices.ForgeryAsync(db, null, "an appointment", stop);
+            await Notices.ForgeryAsync(db, null, Said("an appointment"), stop);
             return PublicPages.NotOurs();
         }
 
         if (!request.HasFormContentType || await PublicForms.PostedAsync(request, stop) is not { } posted)
         {
-            return Results.Problem("An appointment is changed by an HTML form.", statusCode: StatusCodes.Status400BadRequest, title: "No form");
+            return Results.Problem(Said("An appointment is changed by an HTML form."), statusCode: StatusCodes.Status400BadRequest, title: Said("No form"));
         }
 
         var id = own.Row.Id;
@@ -244,11 +244,11 @@ public static class PublicMeetings
         }
         else if (TimeOf(posted[MeetingHtml.TimeField]) is not { } to)
         {
-            return await OwnPageAsync(own, token, null, "Choose one of the times.", links, db, stop);
+            return await OwnPageAsync(own, token, null, Said("Choose one of the times."), links, db, stop);
         }
         else if (await Tries.AgainAsync(db, d => acts.MoveAsync(d, id, to, own.Now, stop), stop) == MeetingOutcome.Taken)
         {
-            return await OwnPageAsync(own, token, null, "This time has just been taken. Choose another.", links, db, stop);
+            return await OwnPageAsync(own, token, null, Said("This time has just been taken. Choose another."), links, db, stop);
         }
 
         // Read again by a page of its own: whoever loads it once more changes nothing.

@@ -79,11 +79,11 @@ public static class PublicPages
         var latest = await LatestAsync(db, found.Person.Id, stop);
         return latest == false
             ? Html(
-                "You get no more of these emails",
+                Said("You get no more of these emails"),
                 $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more. If you change your mind, just tell them.</p>"
             )
             : Html(
-                $"Emails from {found.Practice.Name}",
+                Say($"Emails from {found.Practice.Name}"),
                 $"<p>Stop emails to <b>{Encode(Masked(found.Person.Email))}</b>? It takes effect at once.</p><form method=\"post\"><input type=\"hidden\" name=\"from\" value=\"page\"><button type=\"submit\">Stop these emails</button></form>"
             );
     }
@@ -99,7 +99,7 @@ public static class PublicPages
         var oneClick = form?["List-Unsubscribe"].ToString() == "One-Click";
         if (!oneClick && form?["from"].ToString() != "page")
         {
-            return Results.BadRequest("A one-click unsubscription posts List-Unsubscribe=One-Click (RFC 8058).");
+            return Results.BadRequest(Said("A one-click unsubscription posts List-Unsubscribe=One-Click (RFC 8058)."));
         }
 
         // Pressed twice at one moment is one no.
@@ -107,7 +107,7 @@ public static class PublicPages
         await PersonLock.TakeAsync(db, found.Person.Id, stop);
         if (await LatestAsync(db, found.Person.Id, stop) != false)
         {
-            var desk = new PeopleDesk(db, "the recipient", await PracticeClock.NowAsync(db, stop));
+            var desk = new PeopleDesk(db, Said("the recipient"), await PracticeClock.NowAsync(db, stop));
             await desk.AddConsentAsync(
                 found.Person.Id,
                 "email",
@@ -115,8 +115,8 @@ public static class PublicPages
                 null,
                 false,
                 "express",
-                oneClick ? "one-click in their mail program" : "the unsubscribe page",
-                $"touch {found.Touch.Id}",
+                oneClick ? Said("one-click in their mail program") : Said("the unsubscribe page"),
+                Say($"touch {found.Touch.Id}"),
                 stop
             );
         }
@@ -125,7 +125,7 @@ public static class PublicPages
         return oneClick
             ? Results.Text("Unsubscribed.")
             : Html(
-                "You get no more of these emails",
+                Said("You get no more of these emails"),
                 $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more.</p>"
             );
     }
@@ -149,7 +149,7 @@ public static class PublicPages
     /// <summary>The page of a link that is forged, altered or cut short.</summary>
     internal static IResult NotOurs() =>
         Html(
-            "This link is not one of ours",
+            Said("This link is not one of ours"),
             "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>",
             404
         );

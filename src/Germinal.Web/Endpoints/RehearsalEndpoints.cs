@@ -57,7 +57,7 @@ public static class RehearsalEndpoints
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         if (EndOf(body.Until, now, practice.Zone) is not { } until)
         {
-            return Problems.Field("until", "Give a date after today and at most three years from now, as 2028-03-01.");
+            return Problems.Field("until", Said("Give a date after today and at most three years from now, as 2028-03-01."));
         }
 
         await db.Programs.Where(p => p.Id == id).ExecuteUpdateAsync(u => u.SetProperty(p => p.RehearsedAt, now), stop);
@@ -113,7 +113,7 @@ public static class RehearsalEndpoints
         var practice = await PracticeReading.LoadAsync(db, stop);
         if (EndOf(until, now, practice.Zone) is not { } end)
         {
-            return Problems.Field("until", "Give a date after today and at most three years from now, as 2028-03-01.");
+            return Problems.Field("until", Said("Give a date after today and at most three years from now, as 2028-03-01."));
         }
 
         return await rehearsal.OfOneAsync(db, id, draft.Program, person, now, end, stop) is { } touches

@@ -106,7 +106,7 @@ public static class ResultEndpoints
             return wrong is not null ? wrong : refused is not null ? refused : TypedResults.NotFound();
         }
 
-        var (done, notDone) = await PeopleBehind.ToCallsAsync(db, who, body.Title, body.On, "from the results", caller, stop);
+        var (done, notDone) = await PeopleBehind.ToCallsAsync(db, who, body.Title, body.On, Said("from the results"), caller, stop);
         return notDone is not null ? notDone : TypedResults.Ok(done);
     }
 
@@ -123,7 +123,7 @@ public static class ResultEndpoints
         var shown = table == "reach" ? await ReachAsync(db, found, member, stop) : numbers.Tables.FirstOrDefault(t => t.Name == table);
         if (shown is null)
         {
-            return Problems.PutRight($"There is no table “{table}”; {string.Join(", ", numbers.Tables.Select(t => t.Name))} and reach are.");
+            return Problems.PutRight(Say($"There is no table “{table}”; {string.Join(", ", numbers.Tables.Select(t => t.Name))} and reach are."));
         }
 
         var text = new StringWriter(CultureInfo.InvariantCulture);
@@ -152,7 +152,7 @@ public static class ResultEndpoints
         var chosen = month is null ? last : PracticeNumbers.MonthOf(month);
         if (chosen is not { } found || found > last)
         {
-            return (null, Problems.Field("month", $"Give a month that is over, as {PracticeNumbers.Written(last)}."), null);
+            return (null, Problems.Field("month", Say($"Give a month that is over, as {PracticeNumbers.Written(last)}.")), null);
         }
 
         if (member is not null && member != caller.Id && !Rights.Has(caller.Role, Rights.SeeNumbers))

@@ -57,7 +57,7 @@ public static class SamePeopleEndpoints
     {
         if (body.One == body.Other)
         {
-            return Problems.Field("other", "That is one person. Name two.");
+            return Problems.Field("other", Said("That is one person. Name two."));
         }
 
         if (await db.People.CountAsync(p => p.Id == body.One || p.Id == body.Other, stop) != 2)

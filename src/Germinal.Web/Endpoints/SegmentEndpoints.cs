@@ -91,7 +91,7 @@ public static class SegmentEndpoints
     private static async Task<IReadOnlyList<ReadySegmentDto>> Ready(GerminalDb db, CancellationToken stop)
     {
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
-        var review = settings.KeyDates.Find(d => d.Contains("review", StringComparison.OrdinalIgnoreCase)) ?? "yearly review";
+        var review = settings.KeyDates.Find(d => d.Contains("review", StringComparison.OrdinalIgnoreCase)) ?? Said("yearly review");
         return
         [
             .. ReadySegments.Of(practice, review).Select(r => new ReadySegmentDto(r.Name, JsonSerializer.SerializeToElement(RuleReader.Write(r.Rule)))),
@@ -140,19 +140,19 @@ public static class SegmentEndpoints
         var name = CellReading.Clean(body.Name);
         if (name.Length is 0 or > 80)
         {
-            return ("", "", Problems.Field("name", "A segment needs a name, at most 80 letters."));
+            return ("", "", Problems.Field("name", Said("A segment needs a name, at most 80 letters.")));
         }
 
 #pragma warning disable CA1862, CA1304, CA1311, MA0011 // Translated to SQL's lower().
         if (await Seen(db, caller).AnyAsync(s => s.Id != id && s.Name.ToLower() == name.ToLower(), stop))
 #pragma warning restore CA1862, CA1304, CA1311, MA0011
         {
-            return ("", "", Problems.Field("name", $"There is a segment “{name}” already. Give this one another name."));
+            return ("", "", Problems.Field("name", Say($"There is a segment “{name}” already. Give this one another name.")));
         }
 
         if (body.Rule.GetRawText().Length > LongestRule)
         {
-            return ("", "", Problems.Field("rule", "That is more than a segment holds. Make several, and ask for them from one another."));
+            return ("", "", Problems.Field("rule", Said("That is more than a segment holds. Make several, and ask for them from one another.")));
         }
 
         var practice = (await engines.OfAsync(db, stop)).Engine.Practice;
@@ -219,7 +219,7 @@ public static class SegmentEndpoints
 
         if (body.Edition != row.Edition)
         {
-            return Problems.Conflict("Somebody has changed this segment meanwhile. Load the page again; what you wrote is kept here until then.");
+            return Problems.Conflict(Said("Somebody has changed this segment meanwhile. Load the page again; what you wrote is kept here until then."));
         }
 
         var (name, rule, problem) = await CheckAsync(body, id, db, engines, caller, stop);
@@ -232,7 +232,7 @@ public static class SegmentEndpoints
         if (uses.Count > 0 && (body.Mine || !string.Equals(name, row.Name, StringComparison.OrdinalIgnoreCase)))
         {
             return Problems.Conflict(
-                $"{Listed(uses)} {(uses.Count == 1 ? "asks" : "ask")} for it by its name, so it keeps “{row.Name}” and stays the practice’s. Keep a copy under another name instead."
+                Say($"{Listed(uses)} {uses.Count:asks|ask} for it by its name, so it keeps “{row.Name}” and stays the practice’s. Keep a copy under another name instead.")
             );
         }
 
@@ -256,7 +256,7 @@ public static class SegmentEndpoints
         var uses = SegmentDesk.UsesOf(row, await SegmentDesk.AskersAsync(db, stop));
         if (uses.Count > 0)
         {
-            return Problems.Conflict($"{Listed(uses)} {(uses.Count == 1 ? "asks" : "ask")} for it. Change that first; then it can go.");
+            return Problems.Conflict(Say($"{Listed(uses)} {uses.Count:asks|ask} for it. Change that first; then it can go."));
         }
 
         db.Segments.Remove(row);
@@ -327,7 +327,7 @@ public static class SegmentEndpoints
                         .SelectMany(p =>
                             p.AllSteps.Where(s => s.Channel is Channel.Email or Channel.Text)
                                 .Select(s => new RuleChoice($"{p.Name}/{s.Id}", $"{p.Name}: {Short(s.Templates[0].Text)}"))
-                                .Prepend(new RuleChoice(p.Name, $"{p.Name}: any message"))
+                                .Prepend(new RuleChoice(p.Name, Say($"{p.Name}: any message")))
                         ),
                 ];
             case DeedKind.Started or DeedKind.Finished:

@@ -33,10 +33,10 @@ public static class SendingEndpoints
         var change = sending.MapGroup("").RequireAuthorization(Rights.ChangeSettings);
         change.MapPut("/brake", SetBrake);
         change.MapPost("/brake/release", Release);
-        change.MapPost("/keys", (SigningBody body, GerminalDb db, Secrets secrets, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, now) => SigningKeys.Make(s, d, secrets, now), "There is a key already that waits for its record. Use that one, or throw it away first.", stop));
-        change.MapPost("/keys/use", (SigningBody body, GerminalDb db, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, now) => SigningKeys.Use(s, d, body.Selector, now), "There is no such key that waits to be used.", stop));
-        change.MapPost("/keys/end", (SigningBody body, GerminalDb db, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, now) => SigningKeys.End(s, d, now), "Nothing of this domain is signed.", stop));
-        change.MapPost("/keys/throw-away", (SigningBody body, GerminalDb db, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, _) => SigningKeys.ThrowAway(s, d, body.Selector), "There is no such key that never signed.", stop));
+        change.MapPost("/keys", (SigningBody body, GerminalDb db, Secrets secrets, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, now) => SigningKeys.Make(s, d, secrets, now), Said("There is a key already that waits for its record. Use that one, or throw it away first."), stop));
+        change.MapPost("/keys/use", (SigningBody body, GerminalDb db, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, now) => SigningKeys.Use(s, d, body.Selector, now), Said("There is no such key that waits to be used."), stop));
+        change.MapPost("/keys/end", (SigningBody body, GerminalDb db, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, now) => SigningKeys.End(s, d, now), Said("Nothing of this domain is signed."), stop));
+        change.MapPost("/keys/throw-away", (SigningBody body, GerminalDb db, CancellationToken stop) => ChangeAsync(db, body.Domain, (s, d, _) => SigningKeys.ThrowAway(s, d, body.Selector), Said("There is no such key that never signed."), stop));
     }
 
     private static async Task<SendingHealthDto> Read(GerminalDb db, CancellationToken stop)
@@ -51,12 +51,12 @@ public static class SendingEndpoints
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         if (domain is null || !SendingHealth.DomainsOf(practice).Contains(domain, StringComparer.Ordinal))
         {
-            return Problems.Field("domain", "No member writes from this domain.");
+            return Problems.Field("domain", Said("No member writes from this domain."));
         }
 
         var server = settings.MailOut is { Host.Length: > 0 } own ? own.Host : installation.Mail.Host;
         var keys = settings.SigningKeys.Where(k => k.Domain == domain && k.EndedAt is null).ToList();
-        var asked = await Task.WhenAll(new[] { domain, $"_dmarc.{domain}" }.Concat(keys.Select(k => MailRecords.KeyName(domain, k.Selector))).Select(name => lookup.TextsAsync(name, stop)));
+        var asked = await Task.WhenAll(new[] { domain, Say($"_dmarc.{domain}") }.Concat(keys.Select(k => MailRecords.KeyName(domain, k.Selector))).Select(name => lookup.TextsAsync(name, stop)));
         return TypedResults.Ok<IReadOnlyList<DomainRecord>>(
             [MailRecords.Spf(domain, server, asked[0]), .. keys.Select((k, n) => MailRecords.Dkim(domain, k.Selector, k.PublicKey, asked[n + 2])), MailRecords.Dmarc(domain, asked[1])]
         );
@@ -66,12 +66,12 @@ public static class SendingEndpoints
     {
         if (body.BouncePercent is < 1 or > 20)
         {
-            return Problems.Field("bouncePercent", "Between 1 and 20 in a hundred; 5 is usual.");
+            return Problems.Field("bouncePercent", Said("Between 1 and 20 in a hundred; 5 is usual."));
         }
 
         if (body.ComplaintPercent is < 0.05m or > 2)
         {
-            return Problems.Field("complaintPercent", "Between 0.05 and 2 in a hundred; 0.3 is where large mailbox providers begin to refuse.");
+            return Problems.Field("complaintPercent", Said("Between 0.05 and 2 in a hundred; 0.3 is where large mailbox providers begin to refuse."));
         }
 
         await SaveAsync(
@@ -89,14 +89,14 @@ public static class SendingEndpoints
     private static async Task<Results<Ok<SendingHealthDto>, ProblemHttpResult>> Release(GerminalDb db, CancellationToken stop)
     {
         var released = await BrakeWatch.ReleaseAsync(db, await PracticeClock.NowAsync(db, stop), stop);
-        return released ? TypedResults.Ok(await Read(db, stop)) : Problems.Conflict("Nothing has stopped.");
+        return released ? TypedResults.Ok(await Read(db, stop)) : Problems.Conflict(Said("Nothing has stopped."));
     }
 
     private static async Task<Results<Ok<SendingHealthDto>, ValidationProblem, ProblemHttpResult>> ChangeAsync(GerminalDb db, string domain, Func<PracticeSettings, string, Instant, bool> change, string otherwise, CancellationToken stop)
     {
         if (!SendingHealth.DomainsOf(await PracticeReading.LoadAsync(db, stop)).Contains(domain, StringComparer.Ordinal))
         {
-            return Problems.Field("domain", "No member writes from this domain.");
+            return Problems.Field("domain", Said("No member writes from this domain."));
         }
 
         return await SaveAsync(db, (settings, now) => change(settings, domain, now), stop) ? TypedResults.Ok(await Read(db, stop)) : Problems.Conflict(otherwise);

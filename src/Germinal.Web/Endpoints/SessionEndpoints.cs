@@ -53,7 +53,7 @@ public sealed record PasskeyAskDto(string Options);
 /// <summary>Signing in and out.</summary>
 public static class SessionEndpoints
 {
-    private const string NotTogether = "The address and the password do not go together. Check both; capitals count in the password.";
+    private static string NotTogether => Said("The address and the password do not go together. Check both; capitals count in the password.");
 
     public sealed record SignInBody([AtMost(500)] string Email, [AtMost(PasswordRules.Longest)] string Password);
 
@@ -149,7 +149,7 @@ public static class SessionEndpoints
 
         if (string.IsNullOrWhiteSpace(body.Email) || string.IsNullOrEmpty(body.Password))
         {
-            return Problems.Field(string.IsNullOrWhiteSpace(body.Email) ? "email" : "password", "Both the email address and the password are needed.");
+            return Problems.Field(string.IsNullOrWhiteSpace(body.Email) ? "email" : "password", Said("Both the email address and the password are needed."));
         }
 
         if (brake.Try(Client.Of(http), body.Email) is { } wait)
@@ -214,7 +214,7 @@ public static class SessionEndpoints
         var member = Guid.TryParse(half?.FindFirstValue(ClaimTypes.Name), out var id) ? await db.Users.FirstOrDefaultAsync(u => u.Id == id, stop) : null;
         if (member is not { BlockedAt: null, LeftAt: null } || member.SecurityStamp != half?.FindFirstValue(StampClaim))
         {
-            return Problems.PutRight("That took too long. Sign in with your address and password again.");
+            return Problems.PutRight(Said("That took too long. Sign in with your address and password again."));
         }
 
         if (brake.Try(Client.Of(http), member.Email!) is { } wait)
@@ -226,7 +226,7 @@ public static class SessionEndpoints
         {
             brake.Wrong(Client.Of(http), member.Email!);
             http.Response.OnCompleted(() => JournalKeeping.RefusedAsync(http, Caller.Of(member)));
-            return Problems.Field("code", "This is not the code of now. Wait for the next one, or give a recovery code that was not used yet.");
+            return Problems.Field("code", Said("This is not the code of now. Wait for the next one, or give a recovery code that was not used yet."));
         }
 
         if (await StoppedAsync(db, member, stop) is { } stopped)
@@ -270,12 +270,12 @@ public static class SessionEndpoints
         }
         catch (Exception e) when (e is PasskeyException or InvalidOperationException or System.Text.Json.JsonException or FormatException or ArgumentException)
         {
-            return Problems.PutRight("This passkey could not be read. Try again, or sign in with your password.");
+            return Problems.PutRight(Said("This passkey could not be read. Try again, or sign in with your password."));
         }
 
         if (!answer.Succeeded || answer.User is not { BlockedAt: null, LeftAt: null })
         {
-            return Problems.PutRight("This passkey is none of anybody here any more. Sign in with your password.");
+            return Problems.PutRight(Said("This passkey is none of anybody here any more. Sign in with your password."));
         }
 
         if (await StoppedAsync(db, answer.User, stop) is { } stopped)
@@ -292,7 +292,7 @@ public static class SessionEndpoints
     private static async Task<ProblemHttpResult?> StoppedAsync(GerminalDb db, MemberUser member, CancellationToken stop) =>
         await db.Practices.AsNoTracking().FirstOrDefaultAsync(p => p.Id == member.PracticeId && p.StoppedAt != null, stop) is { } practice
             ? TypedResults.Problem(
-                $"{practice.Name} is stopped by whoever keeps this installation: {practice.StoppedWhy} Nothing of it is lost, and nothing goes out until it is started again.",
+                Say($"{practice.Name} is stopped by whoever keeps this installation: {practice.StoppedWhy} Nothing of it is lost, and nothing goes out until it is started again."),
                 statusCode: StatusCodes.Status403Forbidden,
                 title: "Stopped"
             )
@@ -309,9 +309,9 @@ public static class SessionEndpoints
     {
         http.Response.Headers.RetryAfter = Math.Ceiling(wait.TotalSeconds).ToString(System.Globalization.CultureInfo.InvariantCulture);
         return TypedResults.Problem(
-            $"There have been too many tries. Wait {(wait < TimeSpan.FromMinutes(2) ? "a minute" : $"{Math.Ceiling(wait.TotalMinutes)} minutes")} and try again.",
+            Say($"There have been too many tries. Wait {(wait < TimeSpan.FromMinutes(2) ? Said("a minute") : Say($"{Math.Ceiling(wait.TotalMinutes)} minutes"))} and try again."),
             statusCode: StatusCodes.Status429TooManyRequests,
-            title: "Too many tries"
+            title: Said("Too many tries")
         );
     }
 

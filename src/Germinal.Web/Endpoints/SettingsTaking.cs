@@ -90,7 +90,7 @@ internal static class SettingsTaking
     {
         if (string.CompareOrdinal(now.QuietFrom, now.QuietTo) >= 0)
         {
-            yield return ("quietTo", "The hours must end after they begin.");
+            yield return ("quietTo", Said("The hours must end after they begin."));
         }
 
         foreach (var (field, server) in new[] { ("mailOut", now.MailOut), ("mailIn", now.MailIn) })
@@ -103,14 +103,14 @@ internal static class SettingsTaking
     }
 
     /// <summary>What is wrong with the name of a practice; null for nothing, or where none was said.</summary>
-    public static string? NameProblem(string? name) => name is not null && CellReading.Clean(name).Length == 0 ? "Say what your practice is called; it stands under every letter." : null;
+    public static string? NameProblem(string? name) => name is not null && CellReading.Clean(name).Length == 0 ? Said("Say what your practice is called; it stands under every letter.") : null;
 
     /// <summary>What is wrong with its time zone; null for nothing, or where none was said.</summary>
-    public static string? ZoneProblem(string? zone) => zone is not null && DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone) is null ? $"“{zone}” is no time zone; America/New_York would be." : null;
+    public static string? ZoneProblem(string? zone) => zone is not null && DateTimeZoneProviders.Tzdb.GetZoneOrNull(zone) is null ? Say($"“{zone}” is no time zone; America/New_York would be.") : null;
 
     /// <summary>What is wrong with its postal address; null for nothing, or where none was said.</summary>
     public static string? AddressProblem(string? address) =>
-        address is not null && string.IsNullOrWhiteSpace(address) ? "Every commercial email carries the practice's postal address; write it here." : null;
+        address is not null && string.IsNullOrWhiteSpace(address) ? Said("Every commercial email carries the practice's postal address; write it here.") : null;
 
     /// <summary>The practice's own fields as they were written, each with its key.</summary>
     private static IReadOnlyList<OwnField> FieldsOf(SettingsBody body) =>
@@ -155,11 +155,11 @@ internal static class SettingsTaking
     private static string? PolicyProblem(IReadOnlyList<PolicyDto> policies)
     {
         var names = policies.Select(p => CellReading.Clean(p.Name)).ToList();
-        return names.Any(n => n.Length is 0 or > 60) ? "A policy needs a name, at most 60 letters."
-            : names.GroupBy(n => n, Words).FirstOrDefault(g => g.Count() > 1) is { } twice ? $"There is a policy “{twice.Key}” already; each needs a name of its own."
-            : policies.SelectMany(p => p.OpenChannels).FirstOrDefault(c => !Channels.Contains(c, StringComparer.Ordinal)) is { } odd ? $"“{odd}” is no channel; {string.Join(", ", Channels)} are."
-            : policies.Any(p => p.InquiryMonths is < 0 or > LongestCarried || p.ClientMonths is < 0 or > LongestCarried) ? $"What an inquiry or being a client carries is 0 to {LongestCarried} months."
-            : policies.Any(p => p.Footer.Length > 1000 || p.Topics.Count > 100) ? "What stands under letters has at most 1,000 letters."
+        return names.Any(n => n.Length is 0 or > 60) ? Said("A policy needs a name, at most 60 letters.")
+            : names.GroupBy(n => n, Words).FirstOrDefault(g => g.Count() > 1) is { } twice ? Say($"There is a policy “{twice.Key}” already; each needs a name of its own.")
+            : policies.SelectMany(p => p.OpenChannels).FirstOrDefault(c => !Channels.Contains(c, StringComparer.Ordinal)) is { } odd ? Say($"“{odd}” is no channel; {string.Join(", ", Channels)} are.")
+            : policies.Any(p => p.InquiryMonths is < 0 or > LongestCarried || p.ClientMonths is < 0 or > LongestCarried) ? Say($"What an inquiry or being a client carries is 0 to {LongestCarried} months.")
+            : policies.Any(p => p.Footer.Length > 1000 || p.Topics.Count > 100) ? Said("What stands under letters has at most 1,000 letters.")
             : null;
     }
 
@@ -173,19 +173,19 @@ internal static class SettingsTaking
 
         if (body.Relations is not null && RolesOf(body.Relations).SelectMany(r => new[] { r.Role, r.Back }).FirstOrDefault(r => r.Length > 40 || r.Contains('/', StringComparison.Ordinal)) is { } long40)
         {
-            yield return ("relations", $"“{long40}” is no role; at most 40 letters, and what the other is in return after one slash: solicitor / client.");
+            yield return ("relations", Say($"“{long40}” is no role; at most 40 letters, and what the other is in return after one slash: solicitor / client."));
         }
 
         if (body.OwnFields?.FirstOrDefault(f => OwnField.KindOf(f.Kind) is null) is { } odd)
         {
-            yield return ("ownFields", $"“{odd.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are.");
+            yield return ("ownFields", Say($"“{odd.Kind}” is no kind of field; {string.Join(", ", OwnField.Kinds.Select(k => k.Word))} are."));
             yield break;
         }
 
         // A person's page takes names of that length.
         if (body.KeyDates?.FirstOrDefault(d => CellReading.Clean(d).Length > 40) is { } tooLong)
         {
-            yield return ("keyDates", $"“{tooLong}” is too long for the name of a date; at most 40 letters.");
+            yield return ("keyDates", Say($"“{tooLong}” is too long for the name of a date; at most 40 letters."));
         }
 
         if (OwnFields.ProblemOf(FieldsOf(body)) is { } wrong)
@@ -198,7 +198,7 @@ internal static class SettingsTaking
             // 47 CFR 64.1200(c)(1): a practice may narrow these hours, never widen them.
             if (!TimesOfDay.Form.Parse(value!).TryGetValue(default, out var time) || time < new LocalTime(8, 0) || time > new LocalTime(21, 0))
             {
-                yield return (field, $"“{value}” is no time from 08:00 to 21:00; these hours may be narrowed, not widened.");
+                yield return (field, Say($"“{value}” is no time from 08:00 to 21:00; these hours may be narrowed, not widened."));
             }
         }
 
@@ -212,57 +212,57 @@ internal static class SettingsTaking
 
         if (body.DateOrder is not (null or "mdy" or "dmy"))
         {
-            yield return ("dateOrder", "Dates are read month first (mdy) or day first (dmy).");
+            yield return ("dateOrder", Said("Dates are read month first (mdy) or day first (dmy)."));
         }
 
         if (body.LeapDay is not (null or "feb28" or "mar1"))
         {
-            yield return ("leapDay", "Birthdays on 29 February are kept on feb28 or on mar1 where there is none.");
+            yield return ("leapDay", Said("Birthdays on 29 February are kept on feb28 or on mar1 where there is none."));
         }
 
         if (body.PhoneRegion is { } region && !CellReading.IsRegion(region))
         {
-            yield return ("phoneRegion", $"“{region}” is no country whose numbers are known; US or GB would be.");
+            yield return ("phoneRegion", Say($"“{region}” is no country whose numbers are known; US or GB would be."));
         }
 
         if (body.Country is { Length: > 0 } country && !PublicHolidays.Countries.Contains(country, StringComparer.Ordinal))
         {
-            yield return ("country", $"The public holidays of “{country}” are not known; {string.Join(", ", PublicHolidays.Countries)} are, or none.");
+            yield return ("country", Say($"The public holidays of “{country}” are not known; {string.Join(", ", PublicHolidays.Countries)} are, or none."));
         }
 
         if (body.WorkingDays is { } days && (days.Count == 0 || !days.All(PracticeReading.IsDay)))
         {
-            yield return ("workingDays", "A practice works on one day of the week at least: mon, tue, wed, thu, fri, sat, sun.");
+            yield return ("workingDays", Said("A practice works on one day of the week at least: mon, tue, wed, thu, fri, sat, sun."));
         }
 
         foreach (var (field, dates) in new[] { ("holidays", body.Holidays), ("closed", body.Closed) })
         {
             if (dates?.FirstOrDefault(d => Dates.TryParse(d) is null) is { } noDate)
             {
-                yield return (field, $"“{noDate}” is not a date there is; 2027-12-24 would be.");
+                yield return (field, Say($"“{noDate}” is not a date there is; 2027-12-24 would be."));
             }
         }
 
         if (body.OwnAddress?.Trim() is { Length: > 0 } address && !Core.Contact.Addresses.IsEmail(address))
         {
-            yield return ("ownAddress", $"“{address}” is not an email address; office@example.com would be.");
+            yield return ("ownAddress", Say($"“{address}” is not an email address; office@example.com would be."));
         }
 
         if (body.Voice is not (null or "I" or "we"))
         {
-            yield return ("voice", "A practice speaks as I or as we.");
+            yield return ("voice", Said("A practice speaks as I or as we."));
         }
 
         if (body.TextNumber?.Trim() is { Length: > 0 } number && !Core.Contact.Addresses.IsWellFormed(Core.Contact.Channel.Text, number))
         {
-            yield return ("textNumber", $"“{number}” is no number in international form; +12075550100 would be.");
+            yield return ("textNumber", Say($"“{number}” is no number in international form; +12075550100 would be."));
         }
 
         foreach (var (field, months) in new[] { ("keepEventsMonths", body.KeepEventsMonths), ("keepJournalMonths", body.KeepJournalMonths) })
         {
             if (months is < 0 or > 1200)
             {
-                yield return (field, "Say after how many months, at most 1,200; 0 keeps everything.");
+                yield return (field, Said("Say after how many months, at most 1,200; 0 keeps everything."));
             }
         }
 
@@ -270,7 +270,7 @@ internal static class SettingsTaking
         {
             if (months is < 0 or > LongestCarried)
             {
-                yield return (field, $"What an inquiry or being a client carries is 0 to {LongestCarried} months.");
+                yield return (field, Say($"What an inquiry or being a client carries is 0 to {LongestCarried} months."));
             }
         }
 
@@ -280,12 +280,12 @@ internal static class SettingsTaking
             )
         )
         {
-            yield return ("pace", "A pace rule is at least 1 message in 1 to 366 days over email, text, call or post.");
+            yield return ("pace", Said("A pace rule is at least 1 message in 1 to 366 days over email, text, call or post."));
         }
 
         if ((body.DailyLimits ?? new Dictionary<string, int>()).Any(l => l.Value is < 1 or > 1_000_000 || l.Key is not ("email" or "text")))
         {
-            yield return ("dailyLimits", "A daily limit is at least 1, for email or text.");
+            yield return ("dailyLimits", Said("A daily limit is at least 1, for email or text."));
         }
 
         if (
@@ -297,12 +297,12 @@ internal static class SettingsTaking
             )
         )
         {
-            yield return ("prices", "A price is between 0 and 1,000, in a currency of three letters such as USD.");
+            yield return ("prices", Said("A price is between 0 and 1,000, in a currency of three letters such as USD."));
         }
 
         if ((body.OpenChannels ?? []).Except(Channels, StringComparer.Ordinal).Any())
         {
-            yield return ("openChannels", "The channels are email, text, call and post.");
+            yield return ("openChannels", Said("The channels are email, text, call and post."));
         }
 
         foreach (var (field, server) in new[] { ("mailOut", body.MailOut), ("mailIn", body.MailIn) })

@@ -41,7 +41,7 @@ public static class SignOffEndpoints
             photograph = await OwnPictures.FindAsync(db, address, stop);
             if (photograph is null)
             {
-                return Problems.Field("photograph", "This is none of the practice’s pictures. Choose one from your machine.");
+                return Problems.Field("photograph", Said("This is none of the practice’s pictures. Choose one from your machine."));
             }
         }
 

@@ -108,22 +108,22 @@ public static class TaskEndpoints
     {
         if (body.Kind is not ("call" or "task") || string.IsNullOrWhiteSpace(body.Title))
         {
-            return ("title", $"Say what is to be done, at most {Lengths.Title} letters; it is a call or a task.");
+            return ("title", Say($"Say what is to be done, at most {Lengths.Title} letters; it is a call or a task."));
         }
 
         if (body is { Kind: "call", Person: null })
         {
-            return ("person", "Say who is to be called.");
+            return ("person", Said("Say who is to be called."));
         }
 
         if (Dates.TryParse(body.Due) is not { } due)
         {
-            return ("due", $"“{body.Due}” is not a date there is; 2027-03-09 would be.");
+            return ("due", Say($"“{body.Due}” is not a date there is; 2027-03-09 would be."));
         }
 
         if (body.Member is { } member && !await db.Users.AnyAsync(u => u.Id == member && u.PracticeId == db.PracticeId, stop))
         {
-            return ("member", "Give it to a member of the practice.");
+            return ("member", Said("Give it to a member of the practice."));
         }
 
         return body.Rule.Trim() is { Length: > 0 } rule && TaskRepeats.Problem(rule, due) is { } problem ? ("rule", problem) : null;
@@ -165,7 +165,7 @@ public static class TaskEndpoints
 
         if (await db.Users.AsNoTracking().FirstOrDefaultAsync(u => u.Id == body.Member && u.PracticeId == db.PracticeId, stop) is not { } to)
         {
-            return Problems.Field("member", "Give it to a member of the practice.");
+            return Problems.Field("member", Said("Give it to a member of the practice."));
         }
 
         await (await DeskAsync(db, caller, stop)).GiveAsync(row, to.Id, to.Name, body.Words.Trim(), stop);
@@ -181,7 +181,7 @@ public static class TaskEndpoints
 
         if (Dates.TryParse(body.To) is not { } to)
         {
-            return Problems.Field("to", $"“{body.To}” is not a date there is; 2027-03-09 would be.");
+            return Problems.Field("to", Say($"“{body.To}” is not a date there is; 2027-03-09 would be."));
         }
 
         var before = row.Due;
@@ -200,22 +200,22 @@ public static class TaskEndpoints
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
         if (settings.TaskSets.Find(s => string.Equals(s.Name, body.Set.Trim(), StringComparison.OrdinalIgnoreCase)) is not { } set)
         {
-            return Problems.Field("set", settings.TaskSets.Count == 0 ? "There are no sets of tasks yet." : $"There is no set “{body.Set}”; {string.Join(", ", settings.TaskSets.Select(s => s.Name))} are.");
+            return Problems.Field("set", settings.TaskSets.Count == 0 ? Said("There are no sets of tasks yet.") : Say($"There is no set “{body.Set}”; {string.Join(", ", settings.TaskSets.Select(s => s.Name))} are."));
         }
 
         if (body.Person is null && set.Tasks.Exists(t => t.Kind == "call"))
         {
-            return Problems.Field("person", "There is a call among these; say who they are about.");
+            return Problems.Field("person", Said("There is a call among these; say who they are about."));
         }
 
         if (body.Member is { } member && !await db.Users.AnyAsync(u => u.Id == member && u.PracticeId == db.PracticeId, stop))
         {
-            return Problems.Field("member", "Give them to a member of the practice.");
+            return Problems.Field("member", Said("Give them to a member of the practice."));
         }
 
         if (body.From.Length > 0 && Dates.TryParse(body.From) is null)
         {
-            return Problems.Field("from", $"“{body.From}” is not a date there is; 2027-03-09 would be.");
+            return Problems.Field("from", Say($"“{body.From}” is not a date there is; 2027-03-09 would be."));
         }
 
         var desk = await DeskAsync(db, caller, stop);
@@ -264,7 +264,7 @@ public static class TaskEndpoints
 
         // A second press of the same key, or one that was sent again after a gap in the net, says what is so already.
         var ended = await db.Tasks.AsNoTracking().Where(t => t.Id == id).Select(t => t.Outcome).FirstOrDefaultAsync(stop);
-        return ended == body.Outcome ? TypedResults.NoContent() : Problems.Conflict($"This {row.Kind} is done already: {ended}.");
+        return ended == body.Outcome ? TypedResults.NoContent() : Problems.Conflict(Say($"This {row.Kind} is done already: {ended}."));
     }
 
     /// <summary>Puts a member's own task back on the sheet.</summary>

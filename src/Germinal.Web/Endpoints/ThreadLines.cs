@@ -36,9 +36,9 @@ internal static class ThreadLines
         var reason = Why.Reason(t.Reason);
         var status = t.Status switch
         {
-            TouchStatus.HandedOver => "handed over",
-            TouchStatus.GivenUp => "given up",
-            TouchStatus.Open => "on the day sheet",
+            TouchStatus.HandedOver => Said("handed over"),
+            TouchStatus.GivenUp => Said("given up"),
+            TouchStatus.Open => Said("on the day sheet"),
             _ => t.Status.Word(),
         };
         return new ThreadLine(
@@ -64,63 +64,63 @@ internal static class ThreadLines
     public static ThreadLine Of(EventRow e, DateTimeZone zone, bool undoable, IReadOnlyCollection<Guid> merges, Dictionary<Guid, string> names)
     {
         string Data(string key) => e.Data.GetValueOrDefault(key, "");
-        string Program() => Guid.TryParse(Data("program"), out var id) && names.TryGetValue(id, out var name) ? $"“{name}”" : "A program";
-        string? Until() => LocalDatePattern.Iso.Parse(Data("until")) is { Success: true, Value: var date } ? $"until {Phrases.Day(date)}" : null;
+        string Program() => Guid.TryParse(Data("program"), out var id) && names.TryGetValue(id, out var name) ? $"“{name}”" : Said("A program");
+        string? Until() => LocalDatePattern.Iso.Parse(Data("until")) is { Success: true, Value: var date } ? Say($"until {Phrases.Day(date)}") : null;
         var (title, detail) = e.Kind switch
         {
-            EventKinds.TagAdded => ($"The tag “{Data("tag")}” was put on", null),
-            EventKinds.TagRemoved => ($"The tag “{Data("tag")}” was taken off", null),
-            EventKinds.StageEntered when Data("stage").Length == 0 => ($"Left {Why.StageName(Data("left"))}", null),
-            EventKinds.StageEntered => ($"Reached {Why.StageName(Data("stage"))}", null),
-            EventKinds.Replied => ($"Answered by {Data("channel")}", Data("text") is { Length: > 0 } said ? said : null),
-            EventKinds.AutoReplied => ("Answered automatically", Data("text") is { Length: > 0 } auto ? Short(auto) : null),
-            EventKinds.ListJoined => ($"Put on the list “{Data("list")}”", null),
-            EventKinds.ListLeft => ($"Taken off the list “{Data("list")}”", null),
-            EventKinds.OwnerGiven => ($"{Data("name")} looks after them from now on", null),
-            EventKinds.FieldSet => ($"“{Data("field")}” became “{Data("value")}”", null),
-            EventKinds.InquiryReceived => ($"Asked by {Data("how")}{(Data("form").Length > 0 ? $", “{Data("form")}”" : "")}", Data("text")),
-            EventKinds.FormSent => ($"Sent “{Data("form")}”", Data("text") is { Length: > 0 } answers ? answers : null),
-            EventKinds.Wrote => ($"{Data("how") switch { "by-itself" => "Was answered by itself", "own-program" => "Was written to from a mail program", _ => "Was written to" }}: {Data("subject")}", Data("text")),
-            EventKinds.InquiryAnswered => ("Their inquiry was answered", null),
-            EventKinds.OpportunityOpened => ($"Opportunity “{Data("title")}”", $"in {Why.StageName(Data("stage"))}"),
-            EventKinds.Won => ($"“{Data("title")}” was won", null),
-            EventKinds.Lost => ($"“{Data("title")}” was lost", Data("reason") is { Length: > 0 } why ? why : null),
-            EventKinds.AppointmentBooked => ($"Appointment “{Data("type")}” was made", Moment(Data("moment"), zone)),
-            EventKinds.AppointmentMoved => ($"Appointment “{Data("type")}” was moved", Moment(Data("moment"), zone)),
-            EventKinds.AppointmentMissed => (Data("missed") == "yes" ? $"Did not come: “{Data("type")}”" : $"Came after all: “{Data("type")}”", null),
-            EventKinds.AppointmentCancelled => ($"Appointment “{Data("type")}” was cancelled", null),
-            EventKinds.Opened => ("Opened a letter", null),
-            EventKinds.LinkFollowed => ($"Followed “{Data("link")}”", null),
-            EventKinds.TextedWord => ($"Texted “{Data("word")}”", null),
+            EventKinds.TagAdded => (Say($"The tag “{Data("tag")}” was put on"), null),
+            EventKinds.TagRemoved => (Say($"The tag “{Data("tag")}” was taken off"), null),
+            EventKinds.StageEntered when Data("stage").Length == 0 => (Say($"Left {Why.StageName(Data("left"))}"), null),
+            EventKinds.StageEntered => (Say($"Reached {Why.StageName(Data("stage"))}"), null),
+            EventKinds.Replied => (Say($"Answered by {Data("channel")}"), Data("text") is { Length: > 0 } said ? said : null),
+            EventKinds.AutoReplied => (Said("Answered automatically"), Data("text") is { Length: > 0 } auto ? Short(auto) : null),
+            EventKinds.ListJoined => (Say($"Put on the list “{Data("list")}”"), null),
+            EventKinds.ListLeft => (Say($"Taken off the list “{Data("list")}”"), null),
+            EventKinds.OwnerGiven => (Say($"{Data("name")} looks after them from now on"), null),
+            EventKinds.FieldSet => (Say($"“{Data("field")}” became “{Data("value")}”"), null),
+            EventKinds.InquiryReceived => (Say($"Asked by {Data("how")}{(Data("form").Length > 0 ? $", “{Data("form")}”" : "")}"), Data("text")),
+            EventKinds.FormSent => (Say($"Sent “{Data("form")}”"), Data("text") is { Length: > 0 } answers ? answers : null),
+            EventKinds.Wrote => ($"{Data("how") switch { "by-itself" => Said("Was answered by itself"), "own-program" => Said("Was written to from a mail program"), _ => Said("Was written to") }}: {Data("subject")}", Data("text")),
+            EventKinds.InquiryAnswered => (Said("Their inquiry was answered"), null),
+            EventKinds.OpportunityOpened => (Say($"Opportunity “{Data("title")}”"), $"in {Why.StageName(Data("stage"))}"),
+            EventKinds.Won => (Say($"“{Data("title")}” was won"), null),
+            EventKinds.Lost => (Say($"“{Data("title")}” was lost"), Data("reason") is { Length: > 0 } why ? why : null),
+            EventKinds.AppointmentBooked => (Say($"Appointment “{Data("type")}” was made"), Moment(Data("moment"), zone)),
+            EventKinds.AppointmentMoved => (Say($"Appointment “{Data("type")}” was moved"), Moment(Data("moment"), zone)),
+            EventKinds.AppointmentMissed => (Data("missed") == "yes" ? Say($"Did not come: “{Data("type")}”") : Say($"Came after all: “{Data("type")}”"), null),
+            EventKinds.AppointmentCancelled => (Say($"Appointment “{Data("type")}” was cancelled"), null),
+            EventKinds.Opened => (Said("Opened a letter"), null),
+            EventKinds.LinkFollowed => (Say($"Followed “{Data("link")}”"), null),
+            EventKinds.TextedWord => (Say($"Texted “{Data("word")}”"), null),
             EventKinds.Bounced => (
-                $"{(Data("channel") == "text" ? "A text" : "A letter")} came back",
-                Data("hard") == "yes" ? $"{Data("address")} does not exist; nothing more goes there" : "for now; the next one is tried"
+                Say($"{(Data("channel") == "text" ? Said("A text") : Said("A letter"))} came back"),
+                Data("hard") == "yes" ? Say($"{Data("address")} does not exist; nothing more goes there") : Said("for now; the next one is tried")
             ),
-            EventKinds.Complained => ("Told their mail provider that a letter was unwanted", null),
-            EventKinds.Archived => (Data("into").Length > 0 ? "Merged into another person" : "Archived", null),
-            EventKinds.Merged => ($"{Data("name")} was found to be the same person", null),
-            EventKinds.Overruled => ("A message was let go without consent", Data("reason")),
-            EventKinds.RunPaused => ($"{Program()} was paused for them", Until()),
-            EventKinds.RunResumed => ($"{Program()} goes on for them", e.By is null ? "its pause ended" : null),
+            EventKinds.Complained => (Said("Told their mail provider that a letter was unwanted"), null),
+            EventKinds.Archived => (Data("into").Length > 0 ? Said("Merged into another person") : "Archived", null),
+            EventKinds.Merged => (Say($"{Data("name")} was found to be the same person"), null),
+            EventKinds.Overruled => (Said("A message was let go without consent"), Data("reason")),
+            EventKinds.RunPaused => (Say($"{Program()} was paused for them"), Until()),
+            EventKinds.RunResumed => (Say($"{Program()} goes on for them"), e.By is null ? Said("its pause ended") : null),
             EventKinds.Occasion => ($"{Data("name")}: {Data("date")}", null),
-            EventKinds.StageAge => ($"Has stood in {Why.StageName(Data("stage"))} for a while", null),
-            EventKinds.Unanswered => ("Their inquiry has stood unanswered", null),
-            EventKinds.AppointmentNear => ("An appointment comes near", null),
-            EventKinds.OptedIn => ($"Said yes to {ChannelName(Data("channel"))}", Data("source")),
-            EventKinds.OptedOut => ($"Said no to {ChannelName(Data("channel"))}", Data("source")),
+            EventKinds.StageAge => (Say($"Has stood in {Why.StageName(Data("stage"))} for a while"), null),
+            EventKinds.Unanswered => (Said("Their inquiry has stood unanswered"), null),
+            EventKinds.AppointmentNear => (Said("An appointment comes near"), null),
+            EventKinds.OptedIn => (Say($"Said yes to {ChannelName(Data("channel"))}"), Data("source")),
+            EventKinds.OptedOut => (Say($"Said no to {ChannelName(Data("channel"))}"), Data("source")),
             EventKinds.Remark or EventKinds.Circle => (Data("text"), null),
             EventKinds.DoNotContact when Data("reason") == "died" => ("Died", null),
-            EventKinds.DoNotContact => ("Marked “do not contact”", Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
-            EventKinds.MayContact => ("May be contacted again", e.By is null ? "the date came" : null),
-            EventKinds.TouchMarked => ("A message or call was dropped", null),
-            EventKinds.TouchMoved when Data("to").Length == 0 => ("A message or call stands on its own day again", null),
-            EventKinds.TouchMoved => ("A message or call was moved", $"to {Phrases.Day(LocalDatePattern.Iso.Parse(Data("to")).Value)}"),
-            EventKinds.Imported => ($"Brought in from {Data("file")}, row {Data("line")}", null),
-            EventKinds.Added => ("Added by hand", null),
-            EventKinds.RunStopped or EventKinds.ProgramStopped => ("A program was stopped by hand", null),
-            EventKinds.MovedToVersion => ("Moved to a newer version of a program", null),
-            EventKinds.TaskReopened => ("A task was put back on the day sheet", null),
-            EventKinds.StartTakenBack => ("The start of a program was taken back", null),
+            EventKinds.DoNotContact => (Said("Marked “do not contact”"), Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
+            EventKinds.MayContact => (Said("May be contacted again"), e.By is null ? Said("the date came") : null),
+            EventKinds.TouchMarked => (Said("A message or call was dropped"), null),
+            EventKinds.TouchMoved when Data("to").Length == 0 => (Said("A message or call stands on its own day again"), null),
+            EventKinds.TouchMoved => (Said("A message or call was moved"), $"to {Phrases.Day(LocalDatePattern.Iso.Parse(Data("to")).Value)}"),
+            EventKinds.Imported => (Say($"Brought in from {Data("file")}, row {Data("line")}"), null),
+            EventKinds.Added => (Said("Added by hand"), null),
+            EventKinds.RunStopped or EventKinds.ProgramStopped => (Said("A program was stopped by hand"), null),
+            EventKinds.MovedToVersion => (Said("Moved to a newer version of a program"), null),
+            EventKinds.TaskReopened => (Said("A task was put back on the day sheet"), null),
+            EventKinds.StartTakenBack => (Said("The start of a program was taken back"), null),
             EventKinds.Undone => (Undone(Data("act"), Data("what")), null),
             _ => (e.Kind, (string?)null),
         };
@@ -144,15 +144,15 @@ internal static class ThreadLines
         Enum.TryParse<ActKind>(act, ignoreCase: true, out var kind)
             ? kind switch
             {
-                ActKind.Tag => $"Taken back: the tag “{what}” is off again",
-                ActKind.Untag => $"Taken back: the tag “{what}” is on again",
-                ActKind.Stage => $"Taken back: no longer moved to {Why.StageName(what)}",
-                ActKind.Join => $"Taken back: off the list “{what}” again",
-                ActKind.Leave => $"Taken back: on the list “{what}” again",
-                ActKind.Owner => "Taken back: looked after by whom they were with before",
-                _ => "Taken back",
+                ActKind.Tag => Say($"Taken back: the tag “{what}” is off again"),
+                ActKind.Untag => Say($"Taken back: the tag “{what}” is on again"),
+                ActKind.Stage => Say($"Taken back: no longer moved to {Why.StageName(what)}"),
+                ActKind.Join => Say($"Taken back: off the list “{what}” again"),
+                ActKind.Leave => Say($"Taken back: on the list “{what}” again"),
+                ActKind.Owner => Said("Taken back: looked after by whom they were with before"),
+                _ => Said("Taken back"),
             }
-            : what.Length > 0 ? $"Taken back: {what}" : "Taken back";
+            : what.Length > 0 ? Say($"Taken back: {what}") : Said("Taken back");
 
     private static string Moment(string instant, DateTimeZone zone) =>
         NodaTime.Text.InstantPattern.ExtendedIso.Parse(instant).TryGetValue(default, out var at) ? Phrases.Moment(at, zone) : "";
@@ -162,7 +162,7 @@ internal static class ThreadLines
             $"s{r.Id:N}",
             r.StartedAt.Iso(),
             "started",
-            $"“{names.GetValueOrDefault(r.ProgramId)}” started",
+            Say($"“{names.GetValueOrDefault(r.ProgramId)}” started"),
             Why.Started(r.Cause, names.GetValueOrDefault(r.ProgramId, ""), r.StartedAt, zone).Text,
             null,
             null,
@@ -177,7 +177,7 @@ internal static class ThreadLines
             $"f{r.Id:N}",
             r.EndedAt!.Value.Iso(),
             "ended",
-            $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : $"stopped: {Why.Reason(r.StopReason)}")}",
+            $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : Say($"stopped: {Why.Reason(r.StopReason)}"))}",
             null,
             null,
             null,
@@ -190,7 +190,7 @@ internal static class ThreadLines
             $"r{r.Id}",
             r.At.Iso(),
             "refused",
-            $"“{names.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}",
+            Say($"“{names.GetValueOrDefault(r.ProgramId, r.Cause.Detail)}” did not start: {Why.Reason(r.Reason)}"),
             null,
             null,
             null,
@@ -209,11 +209,11 @@ internal static class ThreadLines
                 ? "held"
                 : t.Outcome switch
                 {
-                    Outcome.Skipped or Outcome.Cancelled => $"will not go: {Why.Reason(t.Reason)}",
-                    Outcome.Blocked when t.SettledAt is null => "needs mending",
-                    Outcome.Blocked => $"cannot go: {Why.Reason(t.Reason)}",
-                    _ when t.IsPaused => "will not go while it is paused",
-                    _ => t.StandsStill ? "will not go while commercial mail stands still" : null,
+                    Outcome.Skipped or Outcome.Cancelled => Say($"will not go: {Why.Reason(t.Reason)}"),
+                    Outcome.Blocked when t.SettledAt is null => Said("needs mending"),
+                    Outcome.Blocked => Say($"cannot go: {Why.Reason(t.Reason)}"),
+                    _ when t.IsPaused => Said("will not go while it is paused"),
+                    _ => t.StandsStill ? Said("will not go while commercial mail stands still") : null,
                 };
         var beside = t.Step.To is not null && to is { } who ? $"to {who.Reader.Name}" : null;
         return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null, Beside: beside);
@@ -221,25 +221,25 @@ internal static class ThreadLines
 
     /// <summary>What somebody saw of a film.</summary>
     public static ThreadLine Watched(FilmViewRow view, FilmRow film) =>
-        new($"f{view.Id}", view.At.Iso(), "film", $"Watched “{film.Name}”", $"{Stretches.Words(view.Seen)}, of {Stretches.Clock(FilmShelf.SecondsOf(film))}", null, null, null, null);
+        new($"f{view.Id}", view.At.Iso(), "film", Say($"Watched “{film.Name}”"), $"{Stretches.Words(view.Seen)}, of {Stretches.Clock(FilmShelf.SecondsOf(film))}", null, null, null, null);
 
     /// <summary>A meeting that is to come.</summary>
     public static ThreadLine Meeting(AppointmentRow a) =>
-        new($"a{a.Id:N}", a.At.Iso(), "appointment", $"Appointment “{a.Type}”", a.Place, null, null, null, null);
+        new($"a{a.Id:N}", a.At.Iso(), "appointment", Say($"Appointment “{a.Type}”"), a.Place, null, null, null, null);
 
     /// <summary>A step without a filled letter: its words as written.</summary>
     public static string TitleOf(Step step) =>
         step switch
         {
             EmailStep e => e.Subject,
-            CallStep c => $"Call: {c.Script}",
+            CallStep c => Say($"Call: {c.Script}"),
             TextStep t => t.Body,
-            NoteStep n => $"Note: {n.Body}",
+            NoteStep n => Say($"Note: {n.Body}"),
             DoStep d => d.Title,
-            PostStep p => $"Post: {p.Body}",
-            TellMeStep m => $"To the owner: {m.Body}",
-            HandOverStep h => $"Goes on with “{h.Program}”",
-            EndStep => "The program ends",
+            PostStep p => Say($"Post: {p.Body}"),
+            TellMeStep m => Say($"To the owner: {m.Body}"),
+            HandOverStep h => Say($"Goes on with “{h.Program}”"),
+            EndStep => Said("The program ends"),
             _ => step.Kind,
         };
 

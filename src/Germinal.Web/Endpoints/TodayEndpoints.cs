@@ -44,7 +44,7 @@ public static class TodayEndpoints
     {
         if (paper is not (null or "a4" or "letter"))
         {
-            return Problems.PutRight($"“{paper}” is no paper it can be printed on; a4 and letter are.");
+            return Problems.PutRight(Say($"“{paper}” is no paper it can be printed on; a4 and letter are."));
         }
 
         var day = await Read(null, member, db, caller, programs, stop);

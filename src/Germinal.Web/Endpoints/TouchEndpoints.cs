@@ -211,12 +211,12 @@ public static class TouchEndpoints
     private static WhySentence? Unread(ProofState? proof) =>
         proof switch
         {
-            { Read: true } => new("passed", "Somebody has read it and found it fine."),
-            { Waits: true } => new("failed", "It waits until somebody has read it; its program says so."),
+            { Read: true } => new("passed", Said("Somebody has read it and found it fine.")),
+            { Waits: true } => new("failed", Said("It waits until somebody has read it; its program says so.")),
             _ => null,
         };
 
-    private static WhySentence Moved(LocalDate to) => new("told", $"A member moved it to {Phrases.Day(to)}.");
+    private static WhySentence Moved(LocalDate to) => new("told", Say($"A member moved it to {Phrases.Day(to)}."));
 
     /// <summary>Nobody said it may go; a no is another matter, and never overruled (rule 10.5).</summary>
     private static bool LacksConsent(Practice practice, Core.Contact.PersonFacts facts, ProgramDefinition definition, Step step, Instant now) =>
@@ -230,19 +230,19 @@ public static class TouchEndpoints
     private static string Heading(string kind, string status) =>
         (kind, status) switch
         {
-            ("call" or "note" or "task" or "post", _) => $"Why this {kind}",
-            (_, "sent") => "Why it went",
-            (_, "planned" or "handing") => "Why it is coming",
-            (_, "held") => "Why it waits",
-            (_, "handed-over") => "Why it was handed over",
-            _ => "Why it did not go",
+            ("call" or "note" or "task" or "post", _) => Say($"Why this {kind}"),
+            (_, "sent") => Said("Why it went"),
+            (_, "planned" or "handing") => Said("Why it is coming"),
+            (_, "held") => Said("Why it waits"),
+            (_, "handed-over") => Said("Why it was handed over"),
+            _ => Said("Why it did not go"),
         };
 
     /// <summary>What the rehearsal says now of a touch that is to come.</summary>
     private static WhySentence AsThingsStand(RehearsedTouch touch) =>
         touch.WillNot is { } why
-            ? new WhySentence("failed", $"As things stand it will not go: {why}.")
-            : new WhySentence("passed", "As things stand it will go.");
+            ? new WhySentence("failed", Say($"As things stand it will not go: {why}."))
+            : new WhySentence("passed", Said("As things stand it will go."));
 
     private static WhySentence Ending(TouchRow t, string status, DateTimeZone zone)
     {
@@ -250,19 +250,19 @@ public static class TouchEndpoints
         var reason = Why.Reason(t.Reason);
         return status switch
         {
-            "sent" => new("passed", $"It went out {when}."),
-            "planned" => new("told", $"It will be judged again when it is due, {Phrases.Moment(t.Due, zone)}."),
-            "handing" => new("told", "It is being handed to the mail server."),
-            "held" => new("failed", "It is held: somebody of the practice stopped it for now. It goes when it is released."),
+            "sent" => new("passed", Say($"It went out {when}.")),
+            "planned" => new("told", Say($"It will be judged again when it is due, {Phrases.Moment(t.Due, zone)}.")),
+            "handing" => new("told", Said("It is being handed to the mail server.")),
+            "held" => new("failed", Said("It is held: somebody of the practice stopped it for now. It goes when it is released.")),
             "uncertain" => new(
                 "failed",
-                "It was handed over when the work was interrupted, and the provider cannot say whether it arrived. It is not sent again by itself."
+                Said("It was handed over when the work was interrupted, and the provider cannot say whether it arrived. It is not sent again by itself.")
             ),
-            "blocked" => new("failed", $"It waits to be mended until {Phrases.Moment(t.Due, zone)}; then it is given up and the program goes on."),
-            "open" => new("told", $"It was put on the day sheet {when}."),
-            "done" => new("passed", $"It was done{(t.CallOutcome is null ? "" : $": {t.CallOutcome}")}."),
-            "handed-over" => new("passed", $"It was handed over {when}."),
-            _ => new("failed", $"It did not go: {reason}."),
+            "blocked" => new("failed", Say($"It waits to be mended until {Phrases.Moment(t.Due, zone)}; then it is given up and the program goes on.")),
+            "open" => new("told", Say($"It was put on the day sheet {when}.")),
+            "done" => new("passed", Say($"It was done{(t.CallOutcome is null ? "" : $": {t.CallOutcome}")}.")),
+            "handed-over" => new("passed", Say($"It was handed over {when}.")),
+            _ => new("failed", Say($"It did not go: {reason}.")),
         };
     }
 
@@ -291,7 +291,7 @@ public static class TouchEndpoints
         var held = state.Marks.GetValueOrDefault(id, TouchMark.Dropped) == TouchMark.Held;
         var why = new List<WhySentence>
         {
-            new("told", $"It is a step of “{definition.Name}”, and falls due {Phrases.Moment(found.Due, zone)} if nothing changes."),
+            new("told", Say($"It is a step of “{definition.Name}”, and falls due {Phrases.Moment(found.Due, zone)} if nothing changes.")),
             AsThingsStand(found),
         };
         if (state.Moves.TryGetValue(id, out var moved))
@@ -301,7 +301,7 @@ public static class TouchEndpoints
 
         if (held)
         {
-            why.Add(new("failed", "It is held: somebody of the practice stopped it for now. It goes when it is released."));
+            why.Add(new("failed", Said("It is held: somebody of the practice stopped it for now. It goes when it is released.")));
         }
 
         var proof = ProofOf(definition, step, state, facts, id);
@@ -331,7 +331,7 @@ public static class TouchEndpoints
                 definition.Name,
                 found.Step.Kind,
                 held ? "held" : "coming",
-                found.Step is CallStep ? "Why this call" : "Why it is coming",
+                found.Step is CallStep ? Said("Why this call") : Said("Why it is coming"),
                 subject,
                 html,
                 practice.SenderFor(facts, step)?.Name,
@@ -409,8 +409,8 @@ public static class TouchEndpoints
             ? TypedResults.NoContent()
             : Problems.Conflict(
                 touch.Status == TouchStatus.Done
-                    ? $"This {touch.Kind} is done already: {touch.CallOutcome}."
-                    : $"This {touch.Kind} is no longer on the day sheet."
+                    ? Say($"This {touch.Kind} is done already: {touch.CallOutcome}.")
+                    : Say($"This {touch.Kind} is no longer on the day sheet.")
             );
     }
 
@@ -449,7 +449,7 @@ public static class TouchEndpoints
             },
             stop
         );
-        return touch.Status is TouchStatus.Done or TouchStatus.Open ? TypedResults.NoContent() : Problems.Conflict($"This {touch.Kind} was not done.");
+        return touch.Status is TouchStatus.Done or TouchStatus.Open ? TypedResults.NoContent() : Problems.Conflict(Say($"This {touch.Kind} was not done."));
     }
 
     /// <summary>Rule 10.5: lets one touch go in spite of missing consent. An out is never overruled; the engine holds that.</summary>
@@ -463,7 +463,7 @@ public static class TouchEndpoints
     {
         if (string.IsNullOrWhiteSpace(body.Reason) || body.Reason.Length > 400)
         {
-            return Problems.Field("reason", "Write why, at most 400 letters; it is kept with the touch.");
+            return Problems.Field("reason", Said("Write why, at most 400 letters; it is kept with the touch."));
         }
 
         if (
@@ -517,6 +517,6 @@ public static class TouchEndpoints
         return marked && written is not null ? TypedResults.Ok(new DoneDto(written.Id))
             : (mark == TouchMark.Dropped && touch is { Status: TouchStatus.Cancelled, Reason: "dropped" })
             ? TypedResults.NoContent()
-            : Problems.Conflict("It has gone, or is on its way, already.");
+            : Problems.Conflict(Said("It has gone, or is on its way, already."));
     }
 }

@@ -35,9 +35,9 @@ public static class TouchMoves
     /// <summary>Why something cannot be moved to a day; null where it can.</summary>
     internal static string? Problem(string? to, LocalDate today) =>
         to is null ? null
-        : Dates.TryParse(to) is not { } day ? $"“{to}” is no date. Write it like 2027-03-09."
-        : day < today ? $"{to} is over. Choose today or a later day."
-        : day > today.PlusDays(MostDaysAhead) ? $"{to} is more than a year away. Choose an earlier day."
+        : Dates.TryParse(to) is not { } day ? Say($"“{to}” is no date. Write it like 2027-03-09.")
+        : day < today ? Say($"{to} is over. Choose today or a later day.")
+        : day > today.PlusDays(MostDaysAhead) ? Say($"{to} is more than a year away. Choose an earlier day.")
         : null;
 
     private static async Task<Results<Ok<MovedDto>, NotFound, ProblemHttpResult>> Move(
@@ -83,7 +83,7 @@ public static class TouchMoves
         );
         if (!moved)
         {
-            return Problems.Conflict("It has gone, is on its way, or cannot go as it is: what is settled or needs mending has no other day.");
+            return Problems.Conflict(Said("It has gone, is on its way, or cannot go as it is: what is settled or needs mending has no other day."));
         }
 
         // What becomes of it there, as things stand: beyond its late limit it would not go (rule 3.3).

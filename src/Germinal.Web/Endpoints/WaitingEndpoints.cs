@@ -95,7 +95,7 @@ public static class WaitingEndpoints
                 return TypedResults.NotFound();
             }
 
-            return await new EventUndo(db, engines, caller.Name).TakeBackAsync(answered.PersonId, happened, "their inquiry was answered", stop) is { } why
+            return await new EventUndo(db, engines, caller.Name).TakeBackAsync(answered.PersonId, happened, Said("their inquiry was answered"), stop) is { } why
                 ? Problems.Conflict(why)
                 : TypedResults.NoContent();
         }

@@ -66,12 +66,12 @@ public static class WalkEndpoints
         var (name, moves) = ((body.Name ?? "").Trim(), Moves(body.Moves));
         if (name.Length == 0)
         {
-            return Problems.Field("name", "Say what must happen: “opens the first, follows Book, stands in First meeting”.");
+            return Problems.Field("name", Said("Say what must happen: “opens the first, follows Book, stands in First meeting”."));
         }
 
         if (body.Person is not { } person)
         {
-            return Problems.Field("person", "Say with whom it is walked.");
+            return Problems.Field("person", Said("Say with whom it is walked."));
         }
 
         if (ProgramWalk.ProblemOf(moves) is { } problem)
@@ -105,7 +105,7 @@ public static class WalkEndpoints
 
         if (draft.Program.StepOf(body.StepId ?? "") is not EmailStep email)
         {
-            return Problems.Field("stepId", "This is no email of the program. Choose one of its letters.");
+            return Problems.Field("stepId", Said("This is no email of the program. Choose one of its letters."));
         }
 
         if (await Somebody.OfAsync(db, Somebody.WhoGetsMail(db), body.Person, 0, stop) is not { } person)

@@ -83,7 +83,7 @@ public static class WholeEndpoints
         }
         catch (CryptographicException)
         {
-            return TypedResults.Problem("This address was good for a few minutes. Ask for everything once more, on the page “All data”.", statusCode: StatusCodes.Status410Gone, title: "Good no more");
+            return TypedResults.Problem(Said("This address was good for a few minutes. Ask for everything once more, on the page “All data”."), statusCode: StatusCodes.Status410Gone, title: Said("Good no more"));
         }
 
         var practice = await db.OwnPracticeAsync(stop);
@@ -125,7 +125,7 @@ public static class WholeEndpoints
         var name = (await db.OwnPracticeAsync(stop)).Name;
         if (!string.Equals(body.Name.Trim(), name, StringComparison.OrdinalIgnoreCase))
         {
-            return Problems.Field("name", $"Write “{name}” to let it go.");
+            return Problems.Field("name", Say($"Write “{name}” to let it go."));
         }
 
         var me = await MeEndpoints.MeAsync(db, caller, stop);

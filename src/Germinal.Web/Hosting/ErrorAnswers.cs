@@ -36,7 +36,7 @@ internal sealed class ErrorAnswers : IExceptionHandler
     private static Microsoft.AspNetCore.Http.HttpResults.ProblemHttpResult? Of(Exception exception) =>
         exception switch
         {
-            DbUpdateConcurrencyException => Problems.Conflict("Somebody else has changed this at the same moment. Load it again and repeat what you did."),
+            DbUpdateConcurrencyException => Problems.Conflict(Said("Somebody else has changed this at the same moment. Load it again and repeat what you did.")),
             NotReadableException asked => Problems.PutRight(asked.Message),
             _ when (exception as PostgresException ?? exception.InnerException as PostgresException) is { } refused => Of(refused),
             _ => null,
@@ -49,13 +49,13 @@ internal sealed class ErrorAnswers : IExceptionHandler
             or PostgresErrorCodes.SerializationFailure
             or PostgresErrorCodes.DeadlockDetected
             or PostgresErrorCodes.ForeignKeyViolation => Problems.Conflict(
-                "Somebody else has done this, or changed it, at the same moment. Load the page again and look before you repeat it."
+                Said("Somebody else has done this, or changed it, at the same moment. Load the page again and look before you repeat it.")
             ),
             PostgresErrorCodes.CharacterNotInRepertoire
             or PostgresErrorCodes.UntranslatableCharacter
             or PostgresErrorCodes.NumericValueOutOfRange
             or PostgresErrorCodes.DatetimeFieldOverflow
-            or PostgresErrorCodes.ProgramLimitExceeded => Problems.PutRight("Something in it is too long, too large, or no text."),
+            or PostgresErrorCodes.ProgramLimitExceeded => Problems.PutRight(Said("Something in it is too long, too large, or no text.")),
             _ => null,
         };
 }

@@ -33,7 +33,7 @@ public sealed class LetIn(SignInManager<MemberUser> signIn, GerminalDb db, Membe
 
     /// <summary>Why nobody can be let in: a session begins with a key of its own, never with that of somebody who is signed in already. Null where one can.</summary>
     public static ProblemHttpResult? Already(HttpContext http) =>
-        http.User.Identity?.IsAuthenticated == true ? Problems.Conflict($"{Caller.Of(http.User).Name} is signed in here. Sign out first.") : null;
+        http.User.Identity?.IsAuthenticated == true ? Problems.Conflict(Say($"{Caller.Of(http.User).Name} is signed in here. Sign out first.")) : null;
 
     /// <summary>The session that asks goes on, although what ends all others has changed: a password, a second factor, a name.</summary>
     public async Task AnewAsync(HttpContext http, MemberUser member, CancellationToken stop)

@@ -6,7 +6,7 @@ namespace Germinal.Web.Hosting;
 /// <summary>Errors as RFC 9457 problem details that say which field and what would be right.</summary>
 public static class Problems
 {
-    private const string Title = "Something has to be put right";
+    private static string Title => Said("Something has to be put right");
 
     /// <summary>What the framework finds wrong with a body looks like what we find: fields by the names they were sent with.</summary>
     public static void InOneShape(ProblemDetailsOptions options) =>
@@ -53,12 +53,12 @@ public static class Problems
     public static ProblemHttpResult NotYours(Right? missing, Caller? caller = null) =>
         TypedResults.Problem(
             missing is null
-                ? "Your role does not go so far."
+                ? Said("Your role does not go so far.")
                 : caller is { SeesAll: false } && missing.Roles.Contains(caller.Role, StringComparer.Ordinal)
-                    ? $"To {missing.What} one has to see everybody, and you see some of the people. Ask somebody who does."
-                : $"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the {(missing.Name == Rights.KeepInstallation ? "installation" : "practice")}. Ask somebody who is.",
+                    ? Say($"To {missing.What} one has to see everybody, and you see some of the people. Ask somebody who does.")
+                : Say($"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the {(missing.Name == Rights.KeepInstallation ? "installation" : "practice")}. Ask somebody who is."),
             statusCode: StatusCodes.Status403Forbidden,
-            title: "Not yours to do"
+            title: Said("Not yours to do")
         );
 
     /// <summary>As above, by the right's name.</summary>
@@ -66,9 +66,9 @@ public static class Problems
 
     /// <summary>What was sent is not right as a whole.</summary>
     public static ProblemHttpResult PutRight(string message) =>
-        TypedResults.Problem(message, statusCode: StatusCodes.Status400BadRequest, title: "Something has to be put right");
+        TypedResults.Problem(message, statusCode: StatusCodes.Status400BadRequest, title: Said("Something has to be put right"));
 
     /// <summary>Somebody else was faster.</summary>
     public static ProblemHttpResult Conflict(string message) =>
-        TypedResults.Problem(message, statusCode: StatusCodes.Status409Conflict, title: "Somebody else has changed this");
+        TypedResults.Problem(message, statusCode: StatusCodes.Status409Conflict, title: Said("Somebody else has changed this"));
 }

@@ -166,9 +166,9 @@ public static class SignInSetup
                     {
                         await TypedResults
                             .Problem(
-                                "The page is out of date. Load it again and repeat what you did.",
+                                Said("The page is out of date. Load it again and repeat what you did."),
                                 statusCode: StatusCodes.Status400BadRequest,
-                                title: "Guard missing"
+                                title: Said("Guard missing")
                             )
                             .ExecuteAsync(context);
                         return;
@@ -179,9 +179,9 @@ public static class SignInSetup
                 {
                     await TypedResults
                         .Problem(
-                            "Your practice asks for a second factor or a passkey. Set one up on the page about yourself; until then nothing else is open.",
+                            Said("Your practice asks for a second factor or a passkey. Set one up on the page about yourself; until then nothing else is open."),
                             statusCode: StatusCodes.Status403Forbidden,
-                            title: "A second factor first"
+                            title: Said("A second factor first")
                         )
                         .ExecuteAsync(context);
                     return;

@@ -90,9 +90,9 @@ public static class PublicBrake
                 context.HttpContext.Response.Headers.RetryAfter = "60";
                 await TypedResults
                     .Problem(
-                        "There have been too many calls from where you are. Wait a minute and try again.",
+                        Said("There have been too many calls from where you are. Wait a minute and try again."),
                         statusCode: StatusCodes.Status429TooManyRequests,
-                        title: "Too many calls"
+                        title: Said("Too many calls")
                     )
                     .ExecuteAsync(context.HttpContext);
             };

@@ -34,7 +34,7 @@ public sealed record UntilDate(LocalDate? Date, Instant? Moment, ValidationProbl
             return new UntilDate(
                 null,
                 null,
-                Problems.Field("until", $"Give a date after today and within {MostYears} years, {LocalDatePattern.Iso.Format(today.PlusDays(14))} for two weeks; or none for no end.")
+                Problems.Field("until", Say($"Give a date after today and within {MostYears} years, {LocalDatePattern.Iso.Format(today.PlusDays(14))} for two weeks; or none for no end."))
             );
         }
 

@@ -15,7 +15,7 @@ internal static class Uploads
 
     /// <summary>A file's bytes, or what is wrong with it.</summary>
     public static Task<(byte[] Bytes, ValidationProblem? Problem)> ReadAsync(IFormFile file, int mostMegabytes, CancellationToken stop) =>
-        ReadAsync(file, mostMegabytes, "Split it and bring it in in parts.", stop);
+        ReadAsync(file, mostMegabytes, Said("Split it and bring it in in parts."), stop);
 
     /// <summary>A file's bytes, or what is wrong with it.</summary>
     /// <param name="file">The file.</param>
@@ -37,8 +37,8 @@ internal static class Uploads
     /// <summary>What is wrong with a file's size; null where nothing is.</summary>
     /// <inheritdoc cref="ReadAsync(IFormFile, int, string, CancellationToken)"/>
     public static ValidationProblem? SizeProblem(IFormFile file, int mostMegabytes, string instead) =>
-        file.Length == 0 ? Problems.Field("file", "The file is empty.")
+        file.Length == 0 ? Problems.Field("file", Said("The file is empty."))
         : file.Length > (long)mostMegabytes * Megabyte
-            ? Problems.Field("file", string.Create(System.Globalization.CultureInfo.InvariantCulture, $"The file is {file.Length / (double)Megabyte:0.0} MB; {mostMegabytes} MB is the most. {instead}"))
+            ? Problems.Field("file", Say($"The file is {file.Length / (double)Megabyte:0.0} MB; {mostMegabytes} MB is the most. {instead}"))
         : null;
 }

@@ -29,8 +29,8 @@ internal sealed class KeyCalls(RequestDelegate next, Settings settings)
 
         if (http.User.FindFirstValue(Caller.KeyIdClaim) is not { } key)
         {
-            http.Response.Headers.WWWAuthenticate = "Bearer error=\"invalid_token\"";
-            await Refuse(http, StatusCodes.Status401Unauthorized, "No such key", "This key opens nothing: it is mistyped, has ended, or was taken back. A principal makes another under The practice, Other programs.");
+            http.Response.Headers.WWWAuthenticate = Said("Bearer error=\"invalid_token\"");
+            await Refuse(http, StatusCodes.Status401Unauthorized, Said("No such key"), Said("This key opens nothing: it is mistyped, has ended, or was taken back. A principal makes another under The practice, Other programs."));
             return;
         }
 
@@ -42,13 +42,13 @@ internal sealed class KeyCalls(RequestDelegate next, Settings settings)
         if (count > settings.KeyCalls)
         {
             http.Response.Headers.RetryAfter = left.ToString(CultureInfo.InvariantCulture);
-            await Refuse(http, StatusCodes.Status429TooManyRequests, "Too many calls", $"This key may be used {settings.KeyCalls} times a minute. Go on in {left} seconds.");
+            await Refuse(http, StatusCodes.Status429TooManyRequests, Said("Too many calls"), Say($"This key may be used {settings.KeyCalls} times a minute. Go on in {left} seconds."));
             return;
         }
 
         if (http.GetEndpoint() is { } endpoint && (endpoint.Metadata.GetMetadata<MembersOnly>() is not null || !endpoint.Metadata.GetOrderedMetadata<IAuthorizeData>().Any(a => Rights.ForKeys.Any(r => r.Name == a.Policy))))
         {
-            await Refuse(http, StatusCodes.Status403Forbidden, "Not for keys", "This is for members who are signed in, and for no key.");
+            await Refuse(http, StatusCodes.Status403Forbidden, Said("Not for keys"), Said("This is for members who are signed in, and for no key."));
             return;
         }
 

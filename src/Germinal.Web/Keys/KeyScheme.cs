@@ -41,14 +41,14 @@ internal sealed class KeyScheme(IOptionsMonitor<AuthenticationSchemeOptions> opt
         await using var db = await databases.CreateDbContextAsync(Context.RequestAborted);
         if (await ApiKeys.FindAsync(db, key, NodaTime.SystemClock.Instance.GetCurrentInstant(), Context.RequestAborted) is not var (row, member))
         {
-            return AuthenticateResult.Fail("no such key");
+            return AuthenticateResult.Fail(Said("no such key"));
         }
 
         List<Claim> claims =
         [
             new(ClaimTypes.NameIdentifier, member.Id.ToString()),
             new(Caller.PracticeClaim, member.PracticeId.ToString()),
-            new(Caller.NameClaim, $"“{row.Name}” for {member.Name}"),
+            new(Caller.NameClaim, Say($"“{row.Name}” for {member.Name}")),
             new(ClaimTypes.Role, member.Role),
             new(Caller.KeyClaim, string.Join(',', row.Rights)),
             new(Caller.KeyIdClaim, row.Id.ToString()),
@@ -64,7 +64,7 @@ internal sealed class KeyScheme(IOptionsMonitor<AuthenticationSchemeOptions> opt
     /// <inheritdoc/>
     protected override Task HandleChallengeAsync(AuthenticationProperties properties)
     {
-        Response.Headers.WWWAuthenticate = "Bearer error=\"invalid_token\"";
+        Response.Headers.WWWAuthenticate = Said("Bearer error=\"invalid_token\"");
         Response.StatusCode = StatusCodes.Status401Unauthorized;
         return Task.CompletedTask;
     }

@@ -43,7 +43,7 @@ internal sealed class SameCallOnce(RequestDelegate next)
         var name = said.ToString().Trim();
         if (name.Length is 0 or > LongestName)
         {
-            await Refuse(http, StatusCodes.Status400BadRequest, $"{Header} is a name of 1 to {LongestName} letters, a new one for each call; a UUID would be.");
+            await Refuse(http, StatusCodes.Status400BadRequest, Say($"{Header} is a name of 1 to {LongestName} letters, a new one for each call; a UUID would be."));
             return;
         }
 
@@ -129,11 +129,11 @@ internal sealed class SameCallOnce(RequestDelegate next)
     {
         if (before.Print != now.Print)
         {
-            await Refuse(http, StatusCodes.Status422UnprocessableEntity, $"“{now.Name}” was the name of another call; each has a name of its own.");
+            await Refuse(http, StatusCodes.Status422UnprocessableEntity, Say($"“{now.Name}” was the name of another call; each has a name of its own."));
         }
         else if (before.Status is not { } status)
         {
-            await Refuse(http, StatusCodes.Status409Conflict, "This call is under way, or broke off before it was answered. Look whether it was done; if it was not, make it under another name.");
+            await Refuse(http, StatusCodes.Status409Conflict, Said("This call is under way, or broke off before it was answered. Look whether it was done; if it was not, make it under another name."));
         }
         else
         {
@@ -165,5 +165,5 @@ internal sealed class SameCallOnce(RequestDelegate next)
     }
 
     private static Task Refuse(HttpContext http, int status, string words) =>
-        TypedResults.Problem(words, statusCode: status, title: "Something has to be put right").ExecuteAsync(http);
+        TypedResults.Problem(words, statusCode: status, title: Said("Something has to be put right")).ExecuteAsync(http);
 }
