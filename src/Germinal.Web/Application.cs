@@ -105,6 +105,7 @@ public static class Application
             app.UseHsts();
         }
 
+        app.UseMiddleware<Tongues>();
         app.UseExceptionHandler();
         app.UseStatusCodePages();
         app.UseMiddleware<SecurityHeaders>();

@@ -68,7 +68,7 @@ public sealed class HouseTests
     }
 
     /// <summary>The core's rooms in their order: each may look into those before it, none into one that comes after.</summary>
-    private static readonly string[] Rooms = ["Time", "Contact", "Rules", "Programs", "Practices", "Messages", "Engine", "Files", "Forms", "Broadcasts", "Results", "Appointments", "Almanac"];
+    private static readonly string[] Rooms = ["Words", "Time", "Contact", "Rules", "Programs", "Practices", "Messages", "Engine", "Files", "Forms", "Broadcasts", "Results", "Appointments", "Almanac"];
 
     [Fact]
     public void The_rooms_of_the_core_look_one_way()

@@ -207,7 +207,7 @@ public static class LetterPlaces
         {
             html.Append(
                 CultureInfo.InvariantCulture,
-                $"<p {LetterParts.Attribute}=\"{LetterParts.Button}\"><a href=\"{LetterHtml.Encode(page)}\" data-name=\"{LetterHtml.Encode(offer.Name)}\">See it</a></p>"
+                $"<p {LetterParts.Attribute}=\"{LetterParts.Button}\"><a href=\"{LetterHtml.Encode(page)}\" data-name=\"{LetterHtml.Encode(offer.Name)}\">{Said("See it")}</a></p>"
             );
         }
 
@@ -238,7 +238,7 @@ public static class LetterPlaces
     {
         var html = new StringBuilder();
         html.Append(CultureInfo.InvariantCulture, $"<h3>{LetterHtml.Encode(table.Name)}: {LetterHtml.Encode(area)}, {MonthOf(readings.Max(r => r.Newest.Month))}</h3>");
-        html.Append("<table><tr><th></th><th></th><th>in a month</th><th>in a year</th></tr>");
+        html.Append(CultureInfo.InvariantCulture, $"<table><tr><th></th><th></th><th>{Said("in a month")}</th><th>{Said("in a year")}</th></tr>");
         foreach (var reading in readings)
         {
             html.Append(
@@ -254,7 +254,7 @@ public static class LetterPlaces
             html.Append(CultureInfo.InvariantCulture, $"<p><img src=\"{baseUrl}{CurveAddress(table, area, first)}\" alt=\"{LetterHtml.Encode(InWords(first))}\" width=\"400\"></p>");
         }
 
-        html.Append(CultureInfo.InvariantCulture, $"<p><a href=\"{baseUrl}{PageAddress(table)}\" data-name=\"{LetterHtml.Encode(table.Name)}\">The newest figures</a></p>");
+        html.Append(CultureInfo.InvariantCulture, $"<p><a href=\"{baseUrl}{PageAddress(table)}\" data-name=\"{LetterHtml.Encode(table.Name)}\">{Said("The newest figures")}</a></p>");
         return html.ToString();
     }
 

@@ -74,6 +74,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         LetterTracking? tracking = null
     )
     {
+        using var spoken = practice.TongueOf(to.Reader).Speak();
         tracking ??= LetterTracking.None;
         var missing = new List<string>();
         step = LetterPlaces.For(step, to.Person, practice, at, BaseUrl);
@@ -234,7 +235,7 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
 
         var (leave, choose) = (links.Unsubscribe(touchId), links.Preferences(person.Id));
         return (
-            $"{who}<p>You get this because you asked for it or are a client. <a href=\"{leave}\" style=\"color:#38662f\">Stop these emails</a> · <a href=\"{choose}\" style=\"color:#38662f\">Choose what you get</a></p>",
+            $"{who}<p>{Said("You get this because you asked for it or are a client.")} <a href=\"{leave}\" style=\"color:#38662f\">{Said("Stop these emails")}</a> · <a href=\"{choose}\" style=\"color:#38662f\">{Said("Choose what you get")}</a></p>",
             Say($"{plain}\nYou get this because you asked for it or are a client.\nStop these emails: {leave}\nChoose what you get: {choose}\n")
         );
     }

@@ -131,6 +131,7 @@ public sealed class LiquidLetters : ITemplates
             return template;
         }
 
+        using var spoken = practice.TongueOf(to.Reader).Speak();
         return Render(p.Template, field => MergeFields.ValueOf(field, to, practice, sender, at), encoder, missing);
     }
 

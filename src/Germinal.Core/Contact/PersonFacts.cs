@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Time;
 using NodaTime;
@@ -44,6 +45,9 @@ public sealed record PersonFacts
 
     /// <summary>The person's own zone; null means the practice's (rule 1.1).</summary>
     public DateTimeZone? Zone { get; init; }
+
+    /// <summary>The language they are written to in; null means the practice's.</summary>
+    public Tongue? Tongue { get; init; }
 
     /// <summary>The member who looks after the person.</summary>
     public Guid? OwnerId { get; init; }

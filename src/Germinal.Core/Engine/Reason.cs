@@ -136,7 +136,7 @@ public static class Reasons
     public static string Word(this Reason reason) => Words[reason];
 
     /// <summary>What a reason says to people, to follow “because” or a colon.</summary>
-    public static string Phrase(this Reason reason) => Phrases[reason];
+    public static string Phrase(this Reason reason) => Said(Phrases[reason]);
 
     /// <summary>The reason of a word; null where the word is none, such as the outcome of a call.</summary>
     public static Reason? Read(string? word) => word is not null && ByWord.TryGetValue(word, out var reason) ? reason : null;

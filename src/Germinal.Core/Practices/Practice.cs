@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Programs;
@@ -161,6 +162,12 @@ public sealed record Practice
     /// <param name="now">The moment.</param>
     /// <param name="memory">What the engine remembers of the person they are judged over; null: nothing.</param>
     public RuleMoment RulesAt(Instant now, Func<RuleMemory>? memory = null) => new(now, Zone, LeapDay, memory, Segments);
+
+    /// <summary>The language of the practice: of its pages and letters, and of members who chose none.</summary>
+    public Tongue Tongue { get; init; } = Tongue.British;
+
+    /// <summary>The language a person is written to in: their own, else the practice's.</summary>
+    public Tongue TongueOf(PersonFacts person) => person.Tongue ?? Tongue;
 
     /// <summary>The person's zone: their own, else the practice's (rule 1.1).</summary>
     public DateTimeZone ZoneOf(PersonFacts person) => person.Zone ?? Zone;

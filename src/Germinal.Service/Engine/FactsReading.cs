@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
@@ -117,6 +118,7 @@ public static class FactsReading
             OtherPhone = p.OtherPhone,
             Address = p.Address,
             Zone = LocalClock.Zone(p.ZoneId),
+            Tongue = Tongue.Named(p.Tongue),
             OwnerId = p.OwnerId,
             Stage = p.Stage,
             StageSince = p.StageSince,

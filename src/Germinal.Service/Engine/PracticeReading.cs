@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
@@ -89,6 +90,7 @@ public static class PracticeReading
         return new Practice
         {
             Name = row.Name,
+            Tongue = Tongue.Named(s.Tongue) ?? Tongue.British,
             Zone = LocalClock.Zone(row.ZoneId) ?? DateTimeZone.Utc,
             LeapDay = s.LeapDay == "mar1" ? LeapDay.Mar1 : LeapDay.Feb28,
             Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),

@@ -109,10 +109,10 @@ public sealed class SettingsHistory(ProgramDesk programs)
         var parts = SettingsPart.In(after);
         if (parts.FirstOrDefault(p => p.Kind == SettingsPartKind.Apart) is { } apart)
         {
-            return Say($"What was before of “{apart.Title}” is not kept; set it anew on its page.");
+            return Say($"What was before of “{Said(apart.Title)}” is not kept; set it anew on its page.");
         }
 
-        return parts.FirstOrDefault(p => !JsonNode.DeepEquals(after[p.Key], now[p.Key])) is { } again ? Say($"“{again.Title}” was changed again since; take that back first.") : null;
+        return parts.FirstOrDefault(p => !JsonNode.DeepEquals(after[p.Key], now[p.Key])) is { } again ? Say($"“{Said(again.Title)}” was changed again since; take that back first.") : null;
     }
 
     /// <summary>What would be missed if some parts became as they were: something that programs or people use and that would be gone.</summary>

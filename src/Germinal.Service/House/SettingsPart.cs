@@ -30,6 +30,7 @@ public sealed record SettingsPart(string Key, string Title, string Page, Setting
         new("postalAddress", ToSay("postal address"), "who"),
         new("ownAddress", ToSay("the practice’s own email address"), "who"),
         new("fallbackSender", ToSay("who signs where nobody does"), "who"),
+        new("tongue", ToSay("language"), "who"),
         new("dateOrder", ToSay("how dates are read"), "who"),
         new("phoneRegion", ToSay("country of telephone numbers"), "who"),
         new("workingDays", ToSay("working days"), "days"),

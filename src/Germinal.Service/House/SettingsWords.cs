@@ -28,9 +28,9 @@ public static class SettingsWords
     }
 
     private static string Of(SettingsPart part, JsonNode? before, JsonNode? after) =>
-        part.Kind == SettingsPartKind.Apart ? part.Title
-        : Difference(before, after) is { Length: > 0 } words ? $"{part.Title}: {words}"
-        : part.Title;
+        part.Kind == SettingsPartKind.Apart ? Said(part.Title)
+        : Difference(before, after) is { Length: > 0 } words ? $"{Said(part.Title)}: {words}"
+        : Said(part.Title);
 
     private static string Difference(JsonNode? before, JsonNode? after) =>
         (before, after) switch

@@ -33,8 +33,8 @@ public static class NumbersReach
             Said("news and offers, at the end of each month: by the ledger as it stood, by addresses as they are now"),
             [
                 .. Channels.Select(c => new NumbersRow(
-                    Say($"reach:{ContactWords.Of(c.Channel)}"),
-                    c.Title,
+                    $"reach:{ContactWords.Of(c.Channel)}",
+                    Said(c.Title),
                     "count",
                     [.. counts[c.Channel].Select(n => (decimal?)n)],
                     null,

@@ -31,6 +31,7 @@ internal sealed record MergedField(string Key, string Label, Func<PersonRow, str
         new("email", "email", p => p.Email, (from, to) => to.Email = from.Email, Newer: true),
         new("mobile", "mobile", p => p.Mobile, (from, to) => (to.Mobile, to.MobileExtension) = (from.Mobile, from.MobileExtension), Newer: true),
         new("address", "address", p => p.Address, (from, to) => to.Address = from.Address, Newer: true),
+        new("tongue", ToSay("language"), p => p.Tongue, (from, to) => to.Tongue = from.Tongue, Newer: true),
         new("zone", ToSay("time zone"), p => p.ZoneId, (from, to) => to.ZoneId = from.ZoneId, Newer: true),
         new(Owner, "owner", p => p.OwnerId?.ToString(), (from, to) => to.OwnerId = from.OwnerId),
         new(Stage, "stage", p => p.Stage, (from, to) => (to.Stage, to.StageSince) = (from.Stage, from.StageSince)),

@@ -128,7 +128,7 @@ public sealed class PeopleMerge(GerminalDb db, TouchEngine engine, PeopleDesk de
         {
             if (field.Choose(kept, merged, engine.Practice.Pipelines) is { } choice)
             {
-                choices.Add(new MergeChoice(field.Key, field.Label, Shown(field, kept), Shown(field, merged), choice.TakesOther, choice.Why));
+                choices.Add(new MergeChoice(field.Key, Said(field.Label), Shown(field, kept), Shown(field, merged), choice.TakesOther, choice.Why));
             }
         }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using Germinal.Core.Time;
 using Germinal.Service.Import;
 using Germinal.Store;
@@ -15,6 +16,7 @@ public sealed record PersonFields(
     [AtMost(Lengths.Name)] string? OtherPhone = null,
     [AtMost(1000)] string? Address = null,
     [AtMost(Lengths.Name)] string? Zone = null,
+    [AtMost(10)] string? Tongue = null,
     [AtMost(Lengths.Name)] string? Source = null,
     Guid? OwnerId = null,
     bool? ClearOwner = null,
@@ -69,6 +71,15 @@ public static class PersonEdit
             if (phone.Doubt is not null)
             {
                 problems.Add(("otherPhone", Say($"“{fields.OtherPhone.Trim()}” is not a telephone number; (207) 555-0123 would be.")));
+            }
+        }
+
+        if (fields.Tongue is not null)
+        {
+            person.Tongue = fields.Tongue.Length == 0 ? null : fields.Tongue;
+            if (fields.Tongue.Length > 0 && Tongue.Named(fields.Tongue) is null)
+            {
+                problems.Add(("tongue", Say($"“{fields.Tongue}” is no language that is written here; {string.Join(", ", Tongue.All.Select(t => t.Tag))} are.")));
             }
         }
 

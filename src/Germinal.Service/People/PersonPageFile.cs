@@ -110,7 +110,7 @@ public sealed class PersonPageFile(StringBuilder page)
             page.Append(CultureInfo.InvariantCulture, $"<dt>{Safe(when)}</dt><dd>{Safe(what)}</dd>\n");
         }
 
-        page.Append(any ? "</dl>\n" : "</dl>\n<p>Nothing.</p>\n");
+        page.Append(any ? "</dl>\n" : $"</dl>\n<p>{Said("Nothing.")}</p>\n");
     }
 
     private void Table(string name, IReadOnlyList<JsonElement> rows)

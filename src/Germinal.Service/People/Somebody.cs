@@ -21,7 +21,7 @@ public static class Somebody
         LastName = "Lind",
         Email = "ida@example.com",
         Mobile = "+12075550100",
-        Address = ToSay("12 Quay Lane"),
+        Address = "12 Quay Lane",
     };
 
     /// <summary>The facts of somebody to read as: whom <see cref="OfAsync"/> picks, or <see cref="MadeUp"/> where nobody was asked for and nobody is there.</summary>

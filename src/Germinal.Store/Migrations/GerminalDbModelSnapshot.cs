@@ -2515,6 +2515,11 @@ namespace Germinal.Store.Migrations
                         .HasDefaultValue("")
                         .HasColumnName("sign_off");
 
+                    b.Property<string>("Tongue")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("tongue");
+
                     b.Property<bool>("TwoFactorEnabled")
                         .HasColumnType("boolean")
                         .HasColumnName("two_factor_enabled");
@@ -3434,6 +3439,10 @@ namespace Germinal.Store.Migrations
                         .IsRequired()
                         .HasColumnType("text[]")
                         .HasColumnName("tags");
+
+                    b.Property<string>("Tongue")
+                        .HasColumnType("text")
+                        .HasColumnName("tongue");
 
                     b.Property<string>("ZoneId")
                         .HasColumnType("text")

@@ -20,6 +20,9 @@ public sealed class MemberUser : IdentityUser<Guid>, IOwned
     /// <summary>The office or team whose members share their people; empty for none.</summary>
     public string Office { get; set; } = "";
 
+    /// <summary>The tag of the language they work in, such as <c>de-DE</c>; empty: the practice's.</summary>
+    public string Tongue { get; set; } = "";
+
     /// <summary>Calls the member can make on each week day (mon, tue …); empty: as many as there are (rule 9.4).</summary>
     public Dictionary<string, int> Capacity { get; set; } = [];
 

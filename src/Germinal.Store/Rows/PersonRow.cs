@@ -60,6 +60,9 @@ public sealed class PersonRow : IOwned
     /// <summary>IANA zone; null means the practice's.</summary>
     public string? ZoneId { get; set; }
 
+    /// <summary>The tag of the language they are written to in, such as <c>de-DE</c>; null means the practice's.</summary>
+    public string? Tongue { get; set; }
+
     public Guid? OwnerId { get; set; }
 
     /// <summary><c>Pipeline/Stage</c>.</summary>

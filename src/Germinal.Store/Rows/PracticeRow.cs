@@ -44,6 +44,9 @@ public sealed class PracticeRow
 /// <summary>A practice's settings as they are stored. Times are <c>HH:mm</c>, dates ISO 8601.</summary>
 public sealed class PracticeSettings
 {
+    /// <summary>The tag of the practice's language, such as <c>de-DE</c>; empty for British English.</summary>
+    public string Tongue { get; set; } = "";
+
     public string LeapDay { get; set; } = "feb28";
 
     public List<string> WorkingDays { get; set; } = ["mon", "tue", "wed", "thu", "fri"];

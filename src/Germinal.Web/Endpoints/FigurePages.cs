@@ -1,3 +1,4 @@
+using System.Globalization;
 using Germinal.Core.Words;
 using System.Text;
 using Germinal.Channels.Letters;
@@ -53,7 +54,7 @@ public static class FigurePages
 
             html.Append("<h2>").Append(PublicPages.Encode(area)).Append("</h2><table><thead><tr><th scope=\"col\">")
                 .Append(MonthAndYear.Format(readings.Max(r => r.Newest.Month)))
-                .Append("</th><th scope=\"col\">now</th><th scope=\"col\">in a month</th><th scope=\"col\">in a year</th></tr></thead><tbody>");
+                .Append(CultureInfo.InvariantCulture, $"</th><th scope=\"col\">{Said("now")}</th><th scope=\"col\">{Said("in a month")}</th><th scope=\"col\">{Said("in a year")}</th></tr></thead><tbody>");
             foreach (var reading in readings)
             {
                 string[] cells = [reading.Measure.Say(reading.Newest.Value), reading.OnMonth ?? "–", reading.OnYear ?? "–"];
@@ -64,7 +65,7 @@ public static class FigurePages
             html.Append("</tbody></table>");
         }
 
-        return PublicPages.Html(table.Name, html.Length > 0 ? html.ToString() : "<p>There are no figures yet.</p>");
+        return PublicPages.Html(table.Name, html.Length > 0 ? html.ToString() : $"<p>{Said("There are no figures yet.")}</p>");
     }
 
     private static async Task<IResult> Curve(string key, string? area, string? of, string? to, GerminalDb db, HttpContext http, CancellationToken stop)

@@ -76,7 +76,7 @@ public static class FormHtml
 
         if (how.Problems is { Count: > 0 } problems)
         {
-            body.Append("<div role=\"alert\" tabindex=\"-1\" autofocus class=\"wrong\"><p><b>This has to be put right:</b></p><ul>");
+            body.Append(CultureInfo.InvariantCulture, $"<div role=\"alert\" tabindex=\"-1\" autofocus class=\"wrong\"><p><b>{Said("This has to be put right:")}</b></p><ul>");
             foreach (var question in form.Questions.Where(q => problems.ContainsKey(q.Id)))
             {
                 body.Append("<li><a href=\"#q-").Append(question.Id).Append("\">").Append(PublicPages.Encode(question.Ask)).Append("</a>: ").Append(PublicPages.Encode(problems[question.Id])).Append("</li>");
@@ -103,13 +103,13 @@ public static class FormHtml
         }
 
         // Not shown, not read out, not reached by the keyboard.
-        body.Append("<div class=\"apart\" aria-hidden=\"true\"><label>Leave this empty <input type=\"text\" name=\"").Append(HiddenField).Append("\" tabindex=\"-1\" autocomplete=\"off\"></label></div>");
+        body.Append(CultureInfo.InvariantCulture, $"<div class=\"apart\" aria-hidden=\"true\"><label>{Said("Leave this empty")} <input type=\"text\" name=\"").Append(HiddenField).Append("\" tabindex=\"-1\" autocomplete=\"off\"></label></div>");
         body.Append("<button type=\"submit\">").Append(PublicPages.Encode(how.Press)).Append("</button></form>");
         if (how is { Known.Count: > 0, Reader: { } reader, Action: { } page })
         {
-            body.Append("<form method=\"post\" action=\"").Append(OwnLinks.Root).Append("\" class=\"mine\"><p class=\"help\">Some of it is covered, since a letter can be passed on.</p>");
+            body.Append("<form method=\"post\" action=\"").Append(OwnLinks.Root).Append(CultureInfo.InvariantCulture, $"\" class=\"mine\"><p class=\"help\">{Said("Some of it is covered, since a letter can be passed on.")}</p>");
             body.Append("<input type=\"hidden\" name=\"").Append(ReaderField).Append("\" value=\"").Append(PublicPages.Encode(reader)).Append("\"><input type=\"hidden\" name=\"").Append(PageField).Append("\" value=\"").Append(PublicPages.Encode(page)).Append("\">");
-            body.Append("<button type=\"submit\" class=\"plain\">Mail me a link that shows it all</button></form>");
+            body.Append(CultureInfo.InvariantCulture, $"<button type=\"submit\" class=\"plain\">{Said("Mail me a link that shows it all")}</button></form>");
         }
 
         return body.ToString();
@@ -176,7 +176,7 @@ public static class FormHtml
         body.Append('>');
         if (q.ShownIf is { } only && form.Questions.FirstOrDefault(x => x.Id == only.Question) is { } before)
         {
-            body.Append("<p class=\"only\">Only if “").Append(PublicPages.Encode(before.Ask)).Append(only.Answers.Count > 0 ? "” is " + PublicPages.Encode(string.Join(" or ", only.Answers.Select(a => $"“{a}”"))) : "” is answered").Append(":</p>");
+            body.Append(CultureInfo.InvariantCulture, $"<p class=\"only\">{Said("Only if “")}").Append(PublicPages.Encode(before.Ask)).Append(only.Answers.Count > 0 ? "” is " + PublicPages.Encode(string.Join(" or ", only.Answers.Select(a => $"“{a}”"))) : "” is answered").Append(":</p>");
         }
 
         var notes = new List<string>();
@@ -209,7 +209,7 @@ public static class FormHtml
 
     private static void Field(StringBuilder body, FormQuestion q, IReadOnlyList<string> sent, string? known, string more, string needed)
     {
-        var ask = PublicPages.Encode(q.Ask) + (q.Kind == QuestionKind.Consent ? "" : q.Required ? "" : " <span class=\"may\">(if you like)</span>");
+        var ask = PublicPages.Encode(q.Ask) + (q.Kind == QuestionKind.Consent ? "" : q.Required ? "" : $" <span class=\"may\">{Said("(if you like)")}</span>");
         var first = sent.Count > 0 ? PublicPages.Encode(sent[0]) : "";
         var id = q.Id;
         switch (q.Kind)
@@ -251,7 +251,7 @@ public static class FormHtml
                 body.Append(CultureInfo.InvariantCulture, $"<label for=\"f-{id}\">{ask}</label><input id=\"f-{id}\" type=\"{type}\" name=\"{id}\"{(q.Kind == QuestionKind.File ? "" : $" value=\"{first}\"")}{mode}{Complete(q)}{more}{needed}{Placeholder(known)}>");
                 if (known is not null)
                 {
-                    body.Append("<p class=\"help\">We have ").Append(PublicPages.Encode(known)).Append(". Leave it empty where that still holds.</p>");
+                    body.Append(CultureInfo.InvariantCulture, $"<p class=\"help\">{Said("We have")} ").Append(PublicPages.Encode(known)).Append(". Leave it empty where that still holds.</p>");
                 }
 
                 return;

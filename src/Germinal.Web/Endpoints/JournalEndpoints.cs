@@ -109,7 +109,7 @@ public static class JournalEndpoints
     }
 
     private static JournalLine Line(JournalRow l) =>
-        new(l.Id, l.At.Iso(), l.By, l.Words, l.About, l.Kind, l.SubjectId, l.ConcernsId, l.ProgramId, l.More, l.Ended, l.FromAddress, l.FromProgram);
+        new(l.Id, l.At.Iso(), l.By, Said(l.Words), l.About, l.Kind, l.SubjectId, l.ConcernsId, l.ProgramId, l.More, l.Ended, l.FromAddress, l.FromProgram);
 
     private static async Task<string?> NameAsync(GerminalDb db, JournalQuery query, CancellationToken stop) =>
         query.Person is { } person ? (await JournalSubjects.FindAsync(db, JournalSubjects.Person, person, stop))?.Name
@@ -179,5 +179,5 @@ public static class JournalEndpoints
         await http.Response.WriteAsync(text.ToString(), stop);
     }
 
-    private static string Sentence(JournalRow line) => line.Words.Replace("{}", line.About.Length > 0 ? line.About : "something", StringComparison.Ordinal);
+    private static string Sentence(JournalRow line) => Said(line.Words).Replace("{}", line.About.Length > 0 ? line.About : Said("something"), StringComparison.Ordinal);
 }

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Buffers.Text;
 using System.Text.Json;
 using Germinal.Channels.Post;
@@ -17,6 +18,11 @@ using NodaTime;
 
 namespace Germinal.Web.Endpoints;
 
+/// <summary>A language the application speaks.</summary>
+/// <param name="Tag">Its tag (BCP 47).</param>
+/// <param name="Name">As its own speakers call it.</param>
+public sealed record TongueDto(string Tag, string Name);
+
 /// <summary>A passkey of a member's.</summary>
 /// <param name="Id">Base64url.</param>
 /// <param name="Name">What they call it.</param>
@@ -33,6 +39,8 @@ public sealed record PasskeyDto(string Id, string Name, string MadeAt);
 public sealed record OwnSessionDto(string Id, string Device, string Address, string Since, string SeenAt, bool IsThis);
 
 /// <summary>What a member sees of their own sign-in.</summary>
+/// <param name="Tongue">The language they work in, by its tag; empty for the practice's.</param>
+/// <param name="Tongues">Those there are.</param>
 /// <param name="FactorSince">Since when a second factor is asked for; null where it is not.</param>
 /// <param name="RecoveryLeft">Recovery codes that were not used yet.</param>
 /// <param name="FactorAsked">Whether the practice asks for one, or a passkey.</param>
@@ -40,6 +48,8 @@ public sealed record MeDto(
     string Name,
     string Email,
     string Role,
+    string Tongue,
+    IReadOnlyList<TongueDto> Tongues,
     string? FactorSince,
     int RecoveryLeft,
     bool FactorAsked,
@@ -58,6 +68,9 @@ public static class MeEndpoints
 {
     public sealed record NameBody([AtMost(Lengths.Name)] string Name = "");
 
+    /// <param name="Tongue">The language to work in, by its tag; empty for the practice's.</param>
+    public sealed record TongueBody([AtMost(10)] string Tongue = "");
+
     public sealed record PasswordBody([AtMost(PasswordRules.Longest)] string Old = "", [AtMost(PasswordRules.Longest)] string New = "");
 
     /// <param name="Password">One's own, to show that it is really oneself.</param>
@@ -74,6 +87,7 @@ public static class MeEndpoints
         var me = app.MapGroup("/api/me").WithTags("me").RequireAuthorization(Rights.OwnSignIn).OpenBeforeSecondFactor().ForMembersOnly();
         me.MapGet("", ReadAsync);
         me.MapPut("/name", NameAsync);
+        me.MapPut("/tongue", TongueAsync);
         me.MapPut("/password", PasswordAsync);
         me.MapPost("/factor", BeginFactorAsync);
         me.MapPut("/factor", TakeFactorAsync);
@@ -107,6 +121,8 @@ public static class MeEndpoints
             me.Name,
             me.Email!,
             me.Role,
+            me.Tongue,
+            [.. Tongue.All.Select(t => new TongueDto(t.Tag, t.Name))],
             me.FactorSince?.Iso(),
             me.RecoveryMarks.Count,
             asked,
@@ -134,6 +150,18 @@ public static class MeEndpoints
         await db.SaveChangesAsync(stop);
         await PracticeClock.ReadAnewAsync(db, stop);
         await letIn.AnewAsync(http, me, stop);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<NoContent, ValidationProblem>> TongueAsync(TongueBody body, GerminalDb db, Caller caller, CancellationToken stop)
+    {
+        if (body.Tongue.Length > 0 && Tongue.Named(body.Tongue) is null)
+        {
+            return Problems.Field("tongue", Say($"“{body.Tongue}” is no language spoken here; {string.Join(", ", Tongue.All.Select(t => t.Tag))} are."));
+        }
+
+        (await MeAsync(db, caller, stop)).Tongue = body.Tongue;
+        await db.SaveChangesAsync(stop);
         return TypedResults.NoContent();
     }
 

@@ -34,8 +34,8 @@ public static class MeetingHtml
     public static string Times(IReadOnlyList<Instant> free, LocalDate? from, DateTimeZone zone, Instant? chosen, string address, string? problem)
     {
         var days = free.GroupBy(t => t.InZone(zone).Date).Where(d => from is not { } first || d.Key >= first).Take(MostDays + 1).ToList();
-        var html = new StringBuilder("<div class=\"q\" id=\"q-time\"><fieldset class=\"times\"").Append(problem is null ? "" : " aria-describedby=\"e-time\" aria-invalid=\"true\"").Append("><legend>When suits you?</legend>");
-        html.Append(CultureInfo.InvariantCulture, $"<p class=\"help zone\">These are times of {PublicPages.Encode(zone.Id)}.</p>");
+        var html = new StringBuilder("<div class=\"q\" id=\"q-time\"><fieldset class=\"times\"").Append(problem is null ? "" : " aria-describedby=\"e-time\" aria-invalid=\"true\"").Append(CultureInfo.InvariantCulture, $"><legend>{Said("When suits you?")}</legend>");
+        html.Append(CultureInfo.InvariantCulture, $"<p class=\"help zone\">{Say($"These are times of {PublicPages.Encode(zone.Id)}.")}</p>");
         foreach (var (day, place) in days.Take(MostDays).Select((d, i) => (d, i)))
         {
             var opened = chosen is { } at ? day.Contains(at) : place == 0;
@@ -52,13 +52,13 @@ public static class MeetingHtml
 
         if (days.Count == 0)
         {
-            html.Append("<p>No time can be chosen at the moment. Write to us or ring us; we find one.</p>");
+            html.Append(CultureInfo.InvariantCulture, $"<p>{Said("No time can be chosen at the moment. Write to us or ring us; we find one.")}</p>");
         }
 
         html.Append("</fieldset>");
         if (days.Count > MostDays)
         {
-            html.Append(CultureInfo.InvariantCulture, $"<p><a href=\"{PublicPages.Encode(address)}{(address.Contains('?', StringComparison.Ordinal) ? "&amp;" : "?")}from={LocalDatePattern.Iso.Format(days[MostDays].Key)}\">Later days</a></p>");
+            html.Append(CultureInfo.InvariantCulture, $"<p><a href=\"{PublicPages.Encode(address)}{(address.Contains('?', StringComparison.Ordinal) ? "&amp;" : "?")}from={LocalDatePattern.Iso.Format(days[MostDays].Key)}\">{Said("Later days")}</a></p>");
         }
 
         if (problem is not null)

@@ -137,7 +137,7 @@ public static class MemberEndpoints
                     people.GetValueOrDefault(m.Id)
                 )),
             ],
-            [.. Roles.Select(r => new RoleDto(r, [.. Rights.All.Where(x => x.Roles.Count < Roles.Length && x.Roles.Contains(r, StringComparer.Ordinal)).Select(x => x.What)]))],
+            [.. Roles.Select(r => new RoleDto(r, [.. Rights.All.Where(x => x.Roles.Count < Roles.Length && x.Roles.Contains(r, StringComparer.Ordinal)).Select(x => Said(x.What))]))],
             (await db.OwnPracticeAsync(stop)).Settings.TwoFactorsAsked
         );
     }

@@ -136,7 +136,7 @@ public static class OtherProgramEndpoints
                     k.EndedAt is not null || k.ExpiresAt <= now
                 )),
             ],
-            [.. Rights.ForKeys.Select(r => new KeyRightDto(r.Name, r.What))],
+            [.. Rights.ForKeys.Select(r => new KeyRightDto(r.Name, Said(r.What)))],
             ApiKeys.LongestDays,
             settings.KeyCalls
         );
@@ -229,7 +229,7 @@ public static class OtherProgramEndpoints
             .ToListAsync(stop);
         return new HooksDto(
             [.. hooks.Select(h => new HookDto(h.Hook.Id, h.Hook.Address, h.Hook.Kinds, h.Hook.CreatedAt.Iso(), h.Hook.EndedAt?.Iso(), h.Hook.Why, h.Waiting, h.GivenUp))],
-            [.. HookKinds.All.Select(k => new HookKindDto(k.Kind, k.Means))]
+            [.. HookKinds.All.Select(k => new HookKindDto(k.Kind, Said(k.Means)))]
         );
     }
 

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text;
 using Germinal.Channels;
 using Germinal.Core.Contact;
@@ -75,9 +76,9 @@ public static class PreferencePage
             body.Append("<p role=\"status\"><b>").Append(PublicPages.Encode(note)).Append("</b></p>");
         }
 
-        body.Append("<p>What ")
+        body.Append(CultureInfo.InvariantCulture, $"<p>{Said("What")} ")
             .Append(PublicPages.Encode(found.Practice.Name))
-            .Append(" may write to you. It takes effect as soon as you press the button.</p><form method=\"post\">");
+            .Append(CultureInfo.InvariantCulture, $" {Said("may write to you. It takes effect as soon as you press the button.")}</p><form method=\"post\">");
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
             var word = ContactWords.Of(channel);
@@ -91,7 +92,7 @@ public static class PreferencePage
             body.Append("</fieldset>");
         }
 
-        body.Append("<button type=\"submit\">Keep it like this</button></form>");
+        body.Append(CultureInfo.InvariantCulture, $"<button type=\"submit\">{Said("Keep it like this")}</button></form>");
         return PublicPages.Html(Said("What you get from us"), body.ToString());
     }
 
@@ -182,7 +183,7 @@ public static class PreferencePage
             { Over: not null } asked => IsOver(asked),
             var asked => PublicPages.Html(
                 Say($"Emails from {asked.Who.Practice.Name}"),
-                $"<p>Was it you who asked for emails from {PublicPages.Encode(asked.Who.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, send them</button></form>"
+                $"<p>{Say($"Was it you who asked for emails from {PublicPages.Encode(asked.Who.Practice.Name)}?")}</p><form method=\"post\"><button type=\"submit\">{Said("Yes, send them")}</button></form>"
             ),
         };
 
@@ -224,7 +225,7 @@ public static class PreferencePage
         await transaction.CommitAsync(stop);
         return PublicPages.Html(
             Said("Thank you"),
-            $"<p>{PublicPages.Encode(asked.Who.Practice.Name)} may write to you from now on. Every email says how to stop them.</p>"
+            $"<p>{Say($"{PublicPages.Encode(asked.Who.Practice.Name)} may write to you from now on. Every email says how to stop them.")}</p>"
         );
     }
 }

@@ -162,7 +162,7 @@ public static class ProgramEndpoints
         var practice = await db.Practices.AsNoTracking().SingleAsync(p => p.Id == db.PracticeId, stop);
         return
         [
-            .. Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, f.Meaning)),
+            .. Core.Messages.MergeFields.All.Select(f => new FieldDto(f.Field, Said(f.Meaning))),
             .. OwnFields.Of(practice.Settings).Select(f => new FieldDto(Core.Messages.MergeFields.OfOwn(f.Key), Say($"their {f.Name}"))),
         ];
     }

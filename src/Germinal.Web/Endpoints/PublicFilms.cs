@@ -35,7 +35,7 @@ public static class PublicFilms
     {
         if (await FilmShelf.FindAsync(db, slug, stop) is not { } film)
         {
-            return PublicPages.Html(Said("There is no such film"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+            return PublicPages.Html(Said("There is no such film"), $"<p>{Said("Its address may have been cut short, or it was taken back. Ask whoever gave it to you.")}</p>", 404);
         }
 
         var now = await PracticeClock.NowAsync(db, stop);
@@ -50,7 +50,7 @@ public static class PublicFilms
     {
         var path = $"{Root}/{film.Slug}";
         var still = OwnPictures.AddressOf(film.StillId);
-        var hello = reader?.FirstName is { Length: > 0 } name ? $"<p>For {PublicPages.Encode(name)}.</p>" : "";
+        var hello = reader?.FirstName is { Length: > 0 } name ? $"<p>{Say($"For {PublicPages.Encode(name)}.")}</p>" : "";
         var size = film.Width > 0 && film.Height > 0 ? $" width=\"{film.Width}\" height=\"{film.Height}\"" : "";
         var video =
             $"<video id=\"film\" controls playsinline preload=\"metadata\" src=\"{path}/film\"{(still is null ? "" : $" poster=\"{still}\"")}{size} data-tell=\"{path}/seen\" data-key=\"{Guid.NewGuid():N}\"{(reader is null ? "" : $" data-by=\"{PublicPages.Encode(by)}\"")}>"

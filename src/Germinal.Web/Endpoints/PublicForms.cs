@@ -43,7 +43,7 @@ public static class PublicForms
 
     private static IResult Html(string page, int status = 200) => Results.Content(page, "text/html; charset=utf-8", statusCode: status);
 
-    private static IResult NoForm() => PublicPages.Html(Said("There is no such form"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+    private static IResult NoForm() => PublicPages.Html(Said("There is no such form"), $"<p>{Said("Its address may have been cut short, or it was taken back. Ask whoever gave it to you.")}</p>", 404);
 
     private static async Task<IResult> Show(string slug, HttpRequest request, GerminalDb db, FormShelf shelf, FormTokens tokens, PublicLinks links, CancellationToken stop)
     {
@@ -106,7 +106,7 @@ public static class PublicForms
         var words = form.Closed.Length > 0 ? form.Closed
             : form.Opens > now ? Said("This form is not open yet.")
             : Said("This form takes no more.");
-        return FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>It opens on {Moment(opens)}.</p>" : "");
+        return FormHtml.Paragraphs(words) + (form.Opens is { } opens && opens > now ? $"<p>{Say($"It opens on {Moment(opens)}.")}</p>" : "");
     }
 
     /// <summary>A moment that the page's script says in the reader's own zone and language; without it, in UTC.</summary>
@@ -196,9 +196,9 @@ public static class PublicForms
             FormOutcome.Problems => Again(null, result.Answers.Problems),
             FormOutcome.Closed => ClosedPage(shown.Form, practice, framed, now),
             FormOutcome.ConfirmAsked => Html(
-                FormHtml.Says(Said("One more step"), "<p>We have sent you an email. Follow the link in it and press the button; only then is it sent. The link works for seven days.</p>", practice, framed)
+                FormHtml.Says(Said("One more step"), $"<p>{Said("We have sent you an email. Follow the link in it and press the button; only then is it sent. The link works for seven days.")}</p>", practice, framed)
             ),
-            FormOutcome.OnWaitingList => Html(FormHtml.Says(shown.Form.Heading, "<p>You are on the waiting list. We write to you when there is a place.</p>", practice, framed)),
+            FormOutcome.OnWaitingList => Html(FormHtml.Says(shown.Form.Heading, $"<p>{Said("You are on the waiting list. We write to you when there is a place.")}</p>", practice, framed)),
             _ => Thanks(shown.Form, practice, framed),
         };
     }
@@ -224,7 +224,7 @@ public static class PublicForms
         }
 
         var words = form.Thanks.Length > 0 ? form.Thanks : Said("Thank you. It has reached us.");
-        var on = form.GoOn is { } next ? $"<p><a href=\"{PublicPages.Encode(next)}\" target=\"_top\">Go on</a></p>" : "";
+        var on = form.GoOn is { } next ? $"<p><a href=\"{PublicPages.Encode(next)}\" target=\"_top\">{Said("Go on")}</a></p>" : "";
         return Html(FormHtml.Says(Said("Thank you"), FormHtml.Paragraphs(words) + on, practice, framed));
     }
 
@@ -300,7 +300,7 @@ public static class PublicForms
         }
 
         await OwnLinks.MailAsync(db, links, touch, page, LinkWorks, stop);
-        return PublicPages.Html(Said("We have sent you a mail"), "<p>It went to the address your letter came to. The link in it shows the page with all that we have of you; it works until tomorrow.</p>");
+        return PublicPages.Html(Said("We have sent you a mail"), $"<p>{Said("It went to the address your letter came to. The link in it shows the page with all that we have of you; it works until tomorrow.")}</p>");
     }
 
     private sealed record Asked(SubmissionRow Row, ShownForm? Shown, PracticeRow Practice, string? Over);
@@ -330,7 +330,7 @@ public static class PublicForms
             var asked => Html(
                 FormHtml.Says(
                     Said("Was it you?"),
-                    $"<p>Was it you who sent “{PublicPages.Encode(asked.Shown is { } shown ? shown.Form.Heading : Said("a form"))}” to {PublicPages.Encode(asked.Practice.Name)}?</p><form method=\"post\"><button type=\"submit\">Yes, it was me</button></form>",
+                    $"<p>{Say($"Was it you who sent “{PublicPages.Encode(asked.Shown is { } shown ? shown.Form.Heading : Said("a form"))}” to {PublicPages.Encode(asked.Practice.Name)}?")}</p><form method=\"post\"><button type=\"submit\">{Said("Yes, it was me")}</button></form>",
                     asked.Practice,
                     false
                 )
@@ -351,6 +351,6 @@ public static class PublicForms
         }
 
         await intake.ConfirmAsync(db, asked.Row.Id, stop);
-        return asked.Shown is { } shown ? Thanks(shown.Form, asked.Practice, false) : Html(FormHtml.Says(Said("Thank you"), "<p>It has reached us.</p>", asked.Practice, false));
+        return asked.Shown is { } shown ? Thanks(shown.Form, asked.Practice, false) : Html(FormHtml.Says(Said("Thank you"), $"<p>{Said("It has reached us.")}</p>", asked.Practice, false));
     }
 }

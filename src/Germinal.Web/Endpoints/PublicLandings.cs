@@ -22,7 +22,7 @@ public static class PublicLandings
     {
         if (await shelf.FindAsync(db, slug, stop) is not { } shown)
         {
-            return PublicPages.Html(Said("There is no such page"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+            return PublicPages.Html(Said("There is no such page"), $"<p>{Said("Its address may have been cut short, or it was taken back. Ask whoever gave it to you.")}</p>", 404);
         }
 
         var practice = await PracticeReading.LoadAsync(db, stop);

@@ -37,7 +37,7 @@ public static class PublicMeetings
 
     private static IResult Html(string page, int status = 200) => Results.Content(page, "text/html; charset=utf-8", statusCode: status);
 
-    private static IResult NoPage() => PublicPages.Html(Said("There is no such page"), "<p>Its address may have been cut short, or it was taken back. Ask whoever gave it to you.</p>", 404);
+    private static IResult NoPage() => PublicPages.Html(Said("There is no such page"), $"<p>{Said("Its address may have been cut short, or it was taken back. Ask whoever gave it to you.")}</p>", 404);
 
     private static Instant? TimeOf(string? text) => text is { Length: > 0 and < 40 } && InstantPattern.ExtendedIso.Parse(text) is { Success: true, Value: var at } ? at : null;
 
@@ -152,7 +152,7 @@ public static class PublicMeetings
         {
             MeetingOutcome.TooMany => await AgainAsync(Say($"There are {MeetingActs.MostToCome} appointments to come under this address already. Move or cancel one by the link in its mail, or ring us."), null, StatusCodes.Status409Conflict),
             MeetingOutcome.Taken => await AgainAsync(null, Said("This time has just been taken. What you wrote is still here; choose another."), StatusCodes.Status409Conflict),
-            _ => Html(FormHtml.Says(Said("It is yours"), OwnHtml(booked!, practice, links, "<p>We have sent you a mail with it.</p>"), row, false, script: true)),
+            _ => Html(FormHtml.Says(Said("It is yours"), OwnHtml(booked!, practice, links, $"<p>{Said("We have sent you a mail with it.")}</p>"), row, false, script: true)),
         };
     }
 
@@ -205,7 +205,7 @@ public static class PublicMeetings
     {
         if (own.Over is { } over)
         {
-            var again = own.Page is { } page ? $"<p><a href=\"{links.Meeting(page.Slug)}\">Choose another time</a></p>" : "";
+            var again = own.Page is { } page ? $"<p><a href=\"{links.Meeting(page.Slug)}\">{Said("Choose another time")}</a></p>" : "";
             return Html(FormHtml.Says(Said("Your appointment"), $"<p>{PublicPages.Encode(over)}</p>{again}", own.PracticeRow, false), StatusCodes.Status410Gone);
         }
 
@@ -214,10 +214,10 @@ public static class PublicMeetings
         {
             var free = await MeetingTimes.FreeAsync(db, shown, own.Practice, own.Now, own.Row.Id, stop);
             var times = MeetingHtml.Times([.. free.Where(t => t != own.Row.At)], from, own.Practice.Zone, null, $"/a/{token}", problem);
-            move = $"<h2>Move it</h2><form method=\"post\" action=\"/a/{token}\">{times}<button type=\"submit\" name=\"{AnswerField}\" value=\"move\">Move it to this time</button></form>";
+            move = $"<h2>{Said("Move it")}</h2><form method=\"post\" action=\"/a/{token}\">{times}<button type=\"submit\" name=\"{AnswerField}\" value=\"move\">{Said("Move it to this time")}</button></form>";
         }
 
-        var cancel = $"<h2>Cancel it</h2><form method=\"post\" action=\"/a/{token}\"><button type=\"submit\" name=\"{AnswerField}\" value=\"cancel\">Cancel the appointment</button></form>";
+        var cancel = $"<h2>{Said("Cancel it")}</h2><form method=\"post\" action=\"/a/{token}\"><button type=\"submit\" name=\"{AnswerField}\" value=\"cancel\">{Said("Cancel the appointment")}</button></form>";
         return Html(
             FormHtml.Says(Said("Your appointment"), OwnHtml(own.Row, own.Practice, links, "") + move + cancel, own.PracticeRow, false, script: true),
             problem is null ? StatusCodes.Status200OK : StatusCodes.Status409Conflict

@@ -80,11 +80,11 @@ public static class PublicPages
         return latest == false
             ? Html(
                 Said("You get no more of these emails"),
-                $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more. If you change your mind, just tell them.</p>"
+                $"<p>{Say($"{Encode(found.Practice.Name)} will not write to")} <b>{Encode(Masked(found.Person.Email))}</b> {Said("any more. If you change your mind, just tell them.")}</p>"
             )
             : Html(
                 Say($"Emails from {found.Practice.Name}"),
-                $"<p>Stop emails to <b>{Encode(Masked(found.Person.Email))}</b>? It takes effect at once.</p><form method=\"post\"><input type=\"hidden\" name=\"from\" value=\"page\"><button type=\"submit\">Stop these emails</button></form>"
+                $"<p>{Said("Stop emails to")} <b>{Encode(Masked(found.Person.Email))}</b>{Said("? It takes effect at once.")}</p><form method=\"post\"><input type=\"hidden\" name=\"from\" value=\"page\"><button type=\"submit\">{Said("Stop these emails")}</button></form>"
             );
     }
 
@@ -126,7 +126,7 @@ public static class PublicPages
             ? Results.Text("Unsubscribed.")
             : Html(
                 Said("You get no more of these emails"),
-                $"<p>{Encode(found.Practice.Name)} will not write to <b>{Encode(Masked(found.Person.Email))}</b> any more.</p>"
+                $"<p>{Say($"{Encode(found.Practice.Name)} will not write to")} <b>{Encode(Masked(found.Person.Email))}</b> {Said("any more.")}</p>"
             );
     }
 
@@ -150,7 +150,7 @@ public static class PublicPages
     internal static IResult NotOurs() =>
         Html(
             Said("This link is not one of ours"),
-            "<p>It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.</p>",
+            $"<p>{Said("It may have been cut short. Use the link in the email as it is, or answer the email and say that you want no more.")}</p>",
             404
         );
 

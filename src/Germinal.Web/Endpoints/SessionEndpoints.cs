@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Security.Claims;
 using Germinal.Core.Time;
 using Germinal.Service;
@@ -41,7 +42,8 @@ public sealed record SessionDto(
     bool Begins = false,
     bool Unfinished = false,
     bool IsDemo = false,
-    string? EndsAt = null
+    string? EndsAt = null,
+    string? Tongue = null
 );
 
 /// <summary>What is asked for next: <c>code</c>, six digits or a recovery code.</summary>
@@ -109,6 +111,7 @@ public static class SessionEndpoints
             .OrderBy(m => m.Name)
             .Select(m => new MemberDto(m.Id, m.Name))
             .ToListAsync(stop);
+        var own = await db.Users.Where(m => m.Id == caller.Id).Select(m => m.Tongue).SingleAsync(stop);
         var tags = await db.Tags.AsNoTracking().Select(t => t.Name).OrderBy(n => n).ToListAsync(stop);
         var stages = practice.Settings.AllStages().ToList();
         return new SessionDto(
@@ -127,7 +130,8 @@ public static class SessionEndpoints
             Begins: practice.Settings.Begins && caller.May(Rights.ChangeSettings),
             Unfinished: http.User.HasClaim(c => c.Type == Caller.UnfinishedClaim),
             IsDemo: settings.StandIns is not null,
-            EndsAt: practice.EndsAt?.Iso()
+            EndsAt: practice.EndsAt?.Iso(),
+            Tongue: (Tongue.Named(own) ?? Tongue.Named(practice.Settings.Tongue) ?? Tongue.British).Tag
         );
     }
 

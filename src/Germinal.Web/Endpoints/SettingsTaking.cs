@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
@@ -26,6 +27,7 @@ internal static class SettingsTaking
         row.ZoneId = body.Zone ?? row.ZoneId;
         s.PostalAddress = body.PostalAddress?.Trim().ReplaceLineEndings("\n") ?? s.PostalAddress;
         s.OwnAddress = body.OwnAddress?.Trim() ?? s.OwnAddress;
+        s.Tongue = body.Tongue ?? s.Tongue;
         s.DateOrder = body.DateOrder ?? s.DateOrder;
         s.PhoneRegion = body.PhoneRegion ?? s.PhoneRegion;
         s.WorkingDays = body.WorkingDays is null ? s.WorkingDays : [.. body.WorkingDays.Distinct(StringComparer.Ordinal).OrderBy(PracticeReading.DayOf)];
@@ -213,6 +215,11 @@ internal static class SettingsTaking
         if (body.DateOrder is not (null or "mdy" or "dmy"))
         {
             yield return ("dateOrder", Said("Dates are read month first (mdy) or day first (dmy)."));
+        }
+
+        if (body.Tongue is { } tongue && Tongue.Named(tongue) is null)
+        {
+            yield return ("tongue", Say($"“{tongue}” is no language spoken here; {string.Join(", ", Tongue.All.Select(t => t.Tag))} are."));
         }
 
         if (body.LeapDay is not (null or "feb28" or "mar1"))

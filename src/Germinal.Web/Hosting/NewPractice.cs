@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
 using Germinal.Service.Engine;
@@ -78,6 +79,7 @@ public static class NewPractice
     /// <summary>What a country presets, as settings are stored.</summary>
     public static void Take(CountryPreset country, PracticeSettings settings)
     {
+        settings.Tongue = Tongue.Of(country.Country).Tag;
         settings.HolidaysOf = settings.PhoneRegion = country.Country;
         settings.WorkingDays = [.. country.WorkingDays.Select(d => PracticeReading.WordOf(d))];
         settings.QuietFrom = TimesOfDay.Form.Format(country.QuietFrom);

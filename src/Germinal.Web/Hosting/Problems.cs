@@ -55,8 +55,8 @@ public static class Problems
             missing is null
                 ? Said("Your role does not go so far.")
                 : caller is { SeesAll: false } && missing.Roles.Contains(caller.Role, StringComparer.Ordinal)
-                    ? Say($"To {missing.What} one has to see everybody, and you see some of the people. Ask somebody who does.")
-                : Say($"To {missing.What} one has to be {string.Join(" or ", missing.Roles)} of the {(missing.Name == Rights.KeepInstallation ? "installation" : "practice")}. Ask somebody who is."),
+                    ? Say($"To {Said(missing.What)} one has to see everybody, and you see some of the people. Ask somebody who does.")
+                : Say($"To {Said(missing.What)} one has to be {string.Join(" or ", missing.Roles)} of the {(missing.Name == Rights.KeepInstallation ? "installation" : "practice")}. Ask somebody who is."),
             statusCode: StatusCodes.Status403Forbidden,
             title: Said("Not yours to do")
         );

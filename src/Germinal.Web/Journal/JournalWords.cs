@@ -35,6 +35,7 @@ public static partial class JournalWords
 
         // Members.
         ["PUT /api/me/name"] = new(ToSay("changed what they are called")),
+        ["PUT /api/me/tongue"] = new(ToSay("changed the language they work in")),
         ["PUT /api/me/password"] = new(ToSay("changed their password")),
         ["PUT /api/me/factor"] = new(ToSay("set up a second factor")),
         ["POST /api/me/factor/end"] = new(ToSay("ended their second factor")),

@@ -46,6 +46,87 @@ export function messagesOfPages() {
   return said;
 }
 
+/** A string of C# that begins here, regular or interpolated, as its value and what follows it; null where none begins. */
+function stringAt(code, at) {
+  const head = /^\s*(\$?)"/.exec(code.slice(at, at + 400));
+  if (!head) return null;
+  let i = at + head[0].length;
+  let text = '';
+  for (;;) {
+    const c = code[i];
+    if (c === '"') return { text, end: i + 1 };
+    if (c === '\\') {
+      const escape = { n: '\n', t: '\t', '"': '"', '\\': '\\', r: '\r', 0: '\0' }[code[i + 1]];
+      text += code[i + 1] === 'u' ? String.fromCharCode(Number.parseInt(code.slice(i + 2, i + 6), 16)) : escape;
+      i += code[i + 1] === 'u' ? 6 : 2;
+    } else if (head[1] && c === '{' && code[i + 1] !== '{') {
+      // A hole: the strings in it end where they end.
+      let depth = 0;
+      const from = i;
+      for (;;) {
+        if (code[i] === '"' || (code[i] === '$' && code[i + 1] === '"')) {
+          i = stringAt(code, i).end;
+          continue;
+        }
+        if (code[i] === "'" && code[i + 2] === "'") i += 2;
+        else if (/[({[]/.test(code[i])) depth++;
+        else if (/[)}\]]/.test(code[i]) && --depth === 0) break;
+        i++;
+      }
+      text += `\u0001${code.slice(from + 1, i)}\u0002`;
+      i++;
+    } else {
+      text += c;
+      i++;
+    }
+  }
+}
+
+/** What follows the value in a hole: `one|# many` of `{n:one|# many}`, `N0` of `{n:N0}`; nothing where it is but a value. */
+function formOf(hole) {
+  let depth = 0;
+  for (let i = 0; i < hole.length; i++) {
+    if (hole[i] === '"' || (hole[i] === '$' && hole[i + 1] === '"')) {
+      i = stringAt(hole, i).end - 1;
+      continue;
+    }
+    if (/[({[]/.test(hole[i])) depth++;
+    else if (/[)}\]]/.test(hole[i])) depth--;
+    else if (hole[i] === ':' && depth === 0) return hole.slice(i + 1);
+  }
+  return '';
+}
+
+/** An interpolated string as its message: its holes counted, as the server's `Saying` does it. */
+function messageOf(text) {
+  let n = 0;
+  return text
+    .replace(/\{\{|\}\}/g, (twice) => `'${twice[0]}'`)
+    .replace(/\u0001([^\u0002]*)\u0002/g, (_, hole) => {
+      const [form, at] = [formOf(hole), n++];
+      const [one, many] = form.split('|');
+      if (many !== undefined) return `{${at}, plural, one {${one}} other {${many}}}`;
+      return form === 'N0' ? `{${at}, number}` : `{${at}}`;
+    });
+}
+
+/** The messages of the server: what is given to `Say`, `Said` and `ToSay`. */
+export function messagesOfServer() {
+  const said = new Map();
+  for (const path of filesBelow(fileURLToPath(new URL('../..', import.meta.url)), ['.cs'])) {
+    const code = readFileSync(path, 'utf8');
+    for (const call of code.matchAll(/(?<![\w.])(?:Saying\.)?(Say|Said|ToSay)\(/g)) {
+      const found = stringAt(code, call.index + call[0].length);
+      if (!found) continue;
+      const message = call[1] === 'Say' ? messageOf(found.text) : found.text;
+      const known = said.get(message) ?? { places: [] };
+      known.places.push(path);
+      said.set(message, known);
+    }
+  }
+  return said;
+}
+
 /** The names a message asks for, and the tags it has: `<b>` as `<b>`. Throws where it is no message. */
 export function namesIn(message) {
   const names = new Set();
@@ -60,7 +141,8 @@ export function namesIn(message) {
       }
     }
   };
-  look(parse(message));
+  // `{}` is the place of a name in a line of the journal.
+  look(parse(message.replaceAll('{}', '…')));
   return names;
 }
 
@@ -87,7 +169,7 @@ export function troubleWith(said, catalogue, { whole }) {
 }
 
 if (process.argv[1] === fileURLToPath(import.meta.url)) {
-  const said = new Set(messagesOfPages().keys());
+  const said = new Set([...messagesOfPages().keys(), ...messagesOfServer().keys()]);
   const troubled = [];
   if (process.argv.includes('--list')) {
     console.log(JSON.stringify([...said], null, 1));
