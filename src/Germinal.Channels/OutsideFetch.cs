@@ -38,7 +38,7 @@ public sealed class OutsideFetch : IDisposable
     public static Uri? AddressOf(string typed)
     {
         var text = typed.Trim();
-        text = text.StartsWith("webcal://", StringComparison.OrdinalIgnoreCase) ? Say($"https{text["webcal".Length..]}") : text;
+        text = text.StartsWith("webcal://", StringComparison.OrdinalIgnoreCase) ? $"https{text["webcal".Length..]}" : text;
         return Uri.TryCreate(text, UriKind.Absolute, out var address) && address.Scheme is "https" or "http" && address.UserInfo.Length == 0 && address.Host.Length > 0 ? address : null;
     }
 

@@ -63,10 +63,10 @@ public static class AppointmentCalendar
                 Description = appointment.Words.Length > 0 ? appointment.Words : null,
                 Location = appointment.Place,
                 Status = cancelled ? "CANCELLED" : "CONFIRMED",
-                Organizer = new Organizer(Say($"mailto:{appointment.Organizer.Address}")) { CommonName = Name(appointment.Organizer.Name) },
+                Organizer = new Organizer($"mailto:{appointment.Organizer.Address}") { CommonName = Name(appointment.Organizer.Name) },
                 Attendees =
                 [
-                    new Attendee(Say($"mailto:{appointment.Attendee.Address}"))
+                    new Attendee($"mailto:{appointment.Attendee.Address}")
                     {
                         CommonName = Name(appointment.Attendee.Name),
                         Role = "REQ-PARTICIPANT",

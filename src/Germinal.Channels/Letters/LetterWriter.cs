@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using System.Text.RegularExpressions;
@@ -94,7 +95,8 @@ public sealed partial class LetterWriter(LiquidLetters liquid, PublicLinks links
         var footer = Footer(purpose, touchId, to.Reader, practice);
         var pixel = tracking.Opens ? $"<img src=\"{links.Opening(touchId)}\" alt=\"\" width=\"1\" height=\"1\">" : "";
         var page = words
-            .Page.Replace(MailLayout.SignOffPlace, signed.Mail, StringComparison.Ordinal)
+            .Page.Replace(MailLayout.LanguagePlace, Tongue.Spoken.Language, StringComparison.Ordinal)
+            .Replace(MailLayout.SignOffPlace, signed.Mail, StringComparison.Ordinal)
             .Replace(MailLayout.SubjectPlace, LetterHtml.Encode(subject), StringComparison.Ordinal)
             .Replace(MailLayout.FooterPlace, footer.Html, StringComparison.Ordinal)
             .Replace(MailLayout.PixelPlace, pixel, StringComparison.Ordinal);

@@ -17,6 +17,9 @@ internal static class MailLayout
     public const int Width = 600;
 
     // Stand in the page until they are known; private-use characters, which survive the layout untouched.
+    /// <summary>Stands where the language of whoever reads it goes.</summary>
+    public const string LanguagePlace = "\uE02A";
+
     public const string SubjectPlace = "\uE020";
     public const string FooterPlace = "\uE021";
     public const string PixelPlace = "\uE022";
@@ -39,7 +42,7 @@ internal static class MailLayout
         Pictures(document);
         return Inlined(
             $"""
-            <!doctype html><html lang="en"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><meta name="color-scheme" content="light dark"><meta name="supported-color-schemes" content="light dark"><title>{SubjectPlace}</title><style id="wide">{Wide.Value}</style></head>
+            <!doctype html><html lang="{LanguagePlace}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width, initial-scale=1"><meta name="color-scheme" content="light dark"><meta name="supported-color-schemes" content="light dark"><title>{SubjectPlace}</title><style id="wide">{Wide.Value}</style></head>
             <body style="margin:0;padding:0"><table role="presentation" class="ground" cellpadding="0" cellspacing="0" border="0"><tr><td class="around" align="center"><!--[if mso]><table role="presentation" width="{Width}"><tr><td><![endif]--><table role="presentation" class="sheet" cellpadding="0" cellspacing="0" border="0"><tr><td class="words">{document.Body!.InnerHtml}</td></tr><tr><td class="foot">{FooterPlace}</td></tr></table><!--[if mso]></td></tr></table><![endif]--></td></tr></table>{PixelPlace}</body></html>
             """
         );

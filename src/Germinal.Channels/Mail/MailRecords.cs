@@ -109,10 +109,10 @@ public sealed class ResolverLookup : IRecordLookup
 public static class MailRecords
 {
     /// <summary>Where the record of a key stands.</summary>
-    public static string KeyName(string domain, string selector) => Say($"{selector}._domainkey.{domain}");
+    public static string KeyName(string domain, string selector) => $"{selector}._domainkey.{domain}";
 
     /// <summary>The record of a key.</summary>
-    public static string KeyValue(string publicKey) => Say($"v=DKIM1; k=rsa; p={publicKey}");
+    public static string KeyValue(string publicKey) => $"v=DKIM1; k=rsa; p={publicKey}";
 
     /// <summary>Who may send for a domain.</summary>
     /// <param name="domain">The domain.</param>
@@ -120,7 +120,7 @@ public static class MailRecords
     /// <param name="texts">The domain's TXT records; null where nobody could be asked.</param>
     public static DomainRecord Spf(string domain, string server, IReadOnlyList<string>? texts)
     {
-        var value = Say($"v=spf1 a:{server} ~all");
+        var value = $"v=spf1 a:{server} ~all";
         DomainRecord Of(string stands, string found, string says) => new("spf", domain, value, stands, found, says);
         var found = texts?.Where(t => t.Equals("v=spf1", StringComparison.OrdinalIgnoreCase) || t.StartsWith("v=spf1 ", StringComparison.OrdinalIgnoreCase)).ToList();
         return found switch
@@ -156,7 +156,7 @@ public static class MailRecords
     /// <param name="texts">TXT records of <c>_dmarc</c> below it; null where nobody could be asked.</param>
     public static DomainRecord Dmarc(string domain, IReadOnlyList<string>? texts)
     {
-        DomainRecord Of(string stands, string found, string says) => new("dmarc", Say($"_dmarc.{domain}"), Say($"v=DMARC1; p=none; rua=mailto:postmaster@{domain}"), stands, found, says);
+        DomainRecord Of(string stands, string found, string says) => new("dmarc", $"_dmarc.{domain}", $"v=DMARC1; p=none; rua=mailto:postmaster@{domain}", stands, found, says);
         var found = texts?.Where(t => t.StartsWith("v=DMARC1", StringComparison.OrdinalIgnoreCase)).ToList();
         return found switch
         {

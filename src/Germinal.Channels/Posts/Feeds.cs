@@ -71,7 +71,7 @@ public static class Feeds
             {
                 var item = new SyndicationItem
                 {
-                    Id = Say($"urn:uuid:{p.Id}"),
+                    Id = $"urn:uuid:{p.Id}",
                     Title = new TextSyndicationContent(FirstLine(Clean(p.Words))),
                     PublishDate = p.At.ToDateTimeOffset(),
                     LastUpdatedTime = p.At.ToDateTimeOffset(),
@@ -147,12 +147,12 @@ public static class Feeds
         }
 
         var document = new AngleSharp.Html.Parser.HtmlParser().ParseDocument(Short(html, 100_000));
-        foreach (var unseen in document.QuerySelectorAll(Said("script, style, template, noscript, iframe, object, svg, head")))
+        foreach (var unseen in document.QuerySelectorAll("script, style, template, noscript, iframe, object, svg, head"))
         {
             unseen.Remove();
         }
 
-        foreach (var block in document.QuerySelectorAll(Said("p, br, li, div, h1, h2, h3, h4, tr")))
+        foreach (var block in document.QuerySelectorAll("p, br, li, div, h1, h2, h3, h4, tr"))
         {
             block.AppendChild(document.CreateTextNode("\n"));
         }

@@ -34,7 +34,7 @@ internal sealed class JsonObjectReader
             return new JsonObjectReader(json, pointer, errors);
         }
 
-        errors.Add(new Finding(pointer, Said("An object { … } should stand here.")));
+        errors.Add(new Finding(pointer, Say($"An object {{ … }} should stand here.")));
         return null;
     }
 
@@ -238,7 +238,7 @@ internal sealed class JsonObjectReader
             var day = Array.Find(FileWords.Days, d => d.Word == word);
             if (day.Word is null)
             {
-                Unknown<object>(key, word, Said("mon, tue, wed, thu, fri, sat, sun"));
+                Unknown<object>(key, word, "mon, tue, wed, thu, fri, sat, sun");
             }
             else
             {

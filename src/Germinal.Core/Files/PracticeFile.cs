@@ -162,7 +162,7 @@ public static partial class PracticeFile
         {
             o.Bad<object>(
                 o.Has("max") ? "channels" : "max",
-                Said("A pace rule says how many, in how many days, over which channels: {\"max\":1,\"per\":\"P1D\",\"channels\":[\"email\",\"text\"]}.")
+                Say($"A pace rule says how many, in how many days, over which channels: {{\"max\":1,\"per\":\"P1D\",\"channels\":[\"email\",\"text\"]}}.")
             );
         }
 

@@ -37,7 +37,7 @@ public static partial class ProgramFile
 
         if (question.Kind == QuestionKind.Choice != question.Choices.Count > 0)
         {
-            o.Bad<object>("choices", Said("A question of the kind choice needs choices, [{ \"words\": …, \"value\": … }], and no other kind has them."));
+            o.Bad<object>("choices", Say($"A question of the kind choice needs choices, [{{ \"words\": …, \"value\": … }}], and no other kind has them."));
         }
 
         return question;

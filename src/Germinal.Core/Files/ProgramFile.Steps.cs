@@ -82,7 +82,7 @@ public static partial class ProgramFile
             "hand-over" => new HandOverStep { Id = id, Program = o.Needed("program") },
             "end" => new EndStep { Id = id },
             null => null,
-            _ => o.Unknown<Step>("kind", kind, Said("email, text, call, note, task, post, tell-me, change, fork, split, hand-over, end")),
+            _ => o.Unknown<Step>("kind", kind, "email, text, call, note, task, post, tell-me, change, fork, split, hand-over, end"),
         };
         var to = step is EmailStep or TextStep or NoteStep ? ReadTo(o) : null;
         var once = step?.Channel is not null && o.Flag("onePerHousehold");
@@ -155,7 +155,7 @@ public static partial class ProgramFile
         {
             null or "person" => null,
             "owner" => new ToOwner(),
-            { } word => o.Unknown<SendTo>("to", word, Said("person, owner or {\"relation\": NAME}")),
+            { } word => o.Unknown<SendTo>("to", word, Say($"person, owner or {{\"relation\": NAME}}")),
         };
     }
 
@@ -182,7 +182,7 @@ public static partial class ProgramFile
         }
         else if (!o.Has("if"))
         {
-            o.Bad<object>("if", Said("A fork needs a question; {\"kind\":\"opened\",\"step\":…} or a rule would be right."));
+            o.Bad<object>("if", Say($"A fork needs a question; {{\"kind\":\"opened\",\"step\":…}} or a rule would be right."));
         }
 
         return new ForkStep
@@ -207,7 +207,7 @@ public static partial class ProgramFile
             "call-ended" => new AskCallEnded(o.Needed("step"), o.Needed("outcome")),
             "form-sent" => new AskFormSent(o.Needed("form")),
             null => null,
-            _ => o.Unknown<Question>("kind", kind, Said("opened, link-followed, replied, bounced, call-ended, form-sent, or a rule")),
+            _ => o.Unknown<Question>("kind", kind, "opened, link-followed, replied, bounced, call-ended, form-sent, or a rule"),
         };
         o.Done(question is null);
         return question;
@@ -231,7 +231,7 @@ public static partial class ProgramFile
         );
         if (passages.Count < 2)
         {
-            o.Bad<object>("passages", Said("A split needs at least two passages, [{ \"share\": 50, \"steps\": [] }, …]."));
+            o.Bad<object>("passages", Say($"A split needs at least two passages, [{{ \"share\": 50, \"steps\": [] }}, …]."));
         }
 
         return new SplitStep { Id = id, Passages = passages };
@@ -251,7 +251,7 @@ public static partial class ProgramFile
             : [];
         if (changes.Count == 0 && o.Raw("set").ValueKind == JsonValueKind.Array && o.Raw("set").GetArrayLength() == 0)
         {
-            o.Bad<object>("set", Said("A change needs at least one thing to change; {\"tag\":\"warm\"} would be right."));
+            o.Bad<object>("set", Say($"A change needs at least one thing to change; {{\"tag\":\"warm\"}} would be right."));
         }
 
         return changes;
@@ -324,7 +324,7 @@ public static partial class ProgramFile
                 : o.Bad<When?>("date", Said("This is not a day of the year; --12-24 would be.")),
             "key-date" => new FromKeyDate(o.Needed("date"), Away(), at),
             null => null,
-            _ => o.Unknown<When>("from", from, Said("start, previous, occasion, on, yearly, key-date")),
+            _ => o.Unknown<When>("from", from, "start, previous, occasion, on, yearly, key-date"),
         };
         o.Done(when is null);
         return when;

@@ -185,7 +185,7 @@ public static partial class ProgramFile
             _ => o.Unknown<Trigger>(
                 "kind",
                 kind,
-                Said("by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added, segment-joined")
+                "by-hand, tag-added, list-joined, stage-entered, stage-age, inquiry-received, inquiry-unanswered, opportunity-won, opportunity-lost, occasion, appointment, link-followed, text-keyword, program-finished, person-added, segment-joined"
             ),
         };
         o.Done(trigger is null);
@@ -248,7 +248,7 @@ public static partial class ProgramFile
             _ => o.Unknown<Stop>(
                 "kind",
                 kind,
-                Said("replied, inquired, stage-entered, stage-left, opportunity-won, opportunity-lost, tag-added, list-left, link-followed, call-ended, form-sent, appointment-booked, on")
+                "replied, inquired, stage-entered, stage-left, opportunity-won, opportunity-lost, tag-added, list-left, link-followed, call-ended, form-sent, appointment-booked, on"
             ),
         };
         o.Done(stop is null);

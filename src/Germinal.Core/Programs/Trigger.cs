@@ -67,7 +67,7 @@ public sealed record SegmentJoined(string? Segment, Rule? Rule) : Trigger
     public Rule Asked { get; } = Rule ?? new Leaf(RuleField.Segment, RuleOp.Has, [Segment ?? ""]);
 
     /// <summary>By what it is remembered that somebody matches, within one program.</summary>
-    public string Key { get; } = Segment is null ? Say($"rule {RuleText.Of(Rule!)}") : Say($"segment {Segment.ToUpperInvariant()}");
+    public string Key { get; } = Segment is null ? $"rule {RuleText.Of(Rule!)}" : $"segment {Segment.ToUpperInvariant()}";
 }
 
 /// <summary>The person comes into the contact database, from any source or from one.</summary>

@@ -365,16 +365,13 @@ public sealed class FormIntake
                 ToName = asking.FirstName ?? "",
                 ToAddress = address,
                 Subject = Say($"Was it you? {title}"),
-                Text = $"""
-                    Somebody sent “{title}” to {practice.Name} with this address. If it was you, follow this link and press the button; it works for seven days:
-
-                    {links.FormConfirmation(row.Id)}
-
-                    If it was not you, do nothing. Nothing is kept of it, and we do not write again.
-
-                    {practice.Name}
-                    {practice.Settings.PostalAddress}
-                    """,
+                Text = string.Join(
+                    "\n\n",
+                    Say($"Somebody sent “{title}” to {practice.Name} with this address. If it was you, follow this link and press the button; it works for seven days:"),
+                    links.FormConfirmation(row.Id),
+                    Said("If it was not you, do nothing. Nothing is kept of it, and we do not write again."),
+                    $"{practice.Name}\n{practice.Settings.PostalAddress}"
+                ),
                 CreatedAt = now,
                 NextTry = SystemClock.Instance.GetCurrentInstant() + (BetweenConfirmations * before),
             }

@@ -67,18 +67,14 @@ public static class OwnLinks
                 ToName = person.Name,
                 ToAddress = address,
                 Subject = Say($"Your page with {practice.Name}"),
-                Text = $"""
-                    Hello {person.FirstName ?? person.Name},
-
-                    this link shows the page with all that we have of you. It works until tomorrow; keep it to yourself:
-
-                    {links.BaseUrl}{page}?by={links.ConfirmedReader(touch, DayOf(now))}
-
-                    If you did not ask for it, do nothing: whoever did has seen none of it.
-
-                    {practice.Name}
-                    {practice.Settings.PostalAddress}
-                    """,
+                Text = string.Join(
+                    "\n\n",
+                    Say($"Hello {person.FirstName ?? person.Name},"),
+                    Said("this link shows the page with all that we have of you. It works until tomorrow; keep it to yourself:"),
+                    $"{links.BaseUrl}{page}?by={links.ConfirmedReader(touch, DayOf(now))}",
+                    Said("If you did not ask for it, do nothing: whoever did has seen none of it."),
+                    $"{practice.Name}\n{practice.Settings.PostalAddress}"
+                ),
                 CreatedAt = now,
                 NextTry = SystemClock.Instance.GetCurrentInstant(),
             }

@@ -315,5 +315,5 @@ internal sealed class KnownPeople
     }
 
     /// <summary>That anything, or a yes or a no, was said of a channel, among what a person has.</summary>
-    internal static string ConsentFill(string channel, bool? isIn = null) => isIn is { } said ? Say($"consent:{channel}:{(said ? "in" : "out")}") : Say($"consent:{channel}");
+    internal static string ConsentFill(string channel, bool? isIn = null) => isIn is { } said ? $"consent:{channel}:{(said ? "in" : "out")}" : $"consent:{channel}";
 }

@@ -37,7 +37,7 @@ public static class MeetingMail
                     row.Id,
                     row.Sequence,
                     $"{row.Type}: {member.Name}, {practice.Name}",
-                    $"To move or cancel it: {change}",
+                    Say($"To move or cancel it: {change}"),
                     row.Place,
                     row.At,
                     row.Minutes,
@@ -52,6 +52,7 @@ public static class MeetingMail
     /// <summary>The mail.</summary>
     public static OwnMailRow Write(AppointmentRow row, PersonRow person, Practice practice, MeetingNews news, PublicLinks links, Instant now)
     {
+        using var spoken = (Tongue.Named(person.Tongue) ?? practice.Tongue).Speak();
         var member = practice.Members.FirstOrDefault(m => m.Id == row.WithId);
         var (when, change) = (MomentOf(row.At, ZoneOf(row, practice)), links.Appointment(row.Id));
         var (head, first) = news switch

@@ -1,3 +1,5 @@
+using Microsoft.EntityFrameworkCore;
+using Germinal.Core.Words;
 using Germinal.Channels;
 using Germinal.Service.Clock;
 using Germinal.Service.Mails;
@@ -24,11 +26,13 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            Say($"Join {practice}"),
-            Say($"{by.Name} asks you to join {practice} in Germinal."),
-            Said("Follow this link, say what you are called, and choose a password. It works once, and for three days:"),
-            JoinAddress(key),
-            Said("If you know nothing of this, there is nothing to do."),
+            () => (
+                Say($"Join {practice}"),
+                Say($"{by.Name} asks you to join {practice} in Germinal."),
+                Said("Follow this link, say what you are called, and choose a password. It works once, and for three days:"),
+                JoinAddress(key),
+                Said("If you know nothing of this, there is nothing to do.")
+            ),
             stop
         );
 
@@ -38,11 +42,13 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             member.Id,
-            Said("A new password"),
-            Said("Somebody asked for a new password for this address."),
-            Said("If that was you, follow this link and choose one. It works once, and for half an hour:"),
-            $"{links.BaseUrl}/new-password?key={key}",
-            Said("If it was not you, there is nothing to do: your password is as it was."),
+            () => (
+                Said("A new password"),
+                Said("Somebody asked for a new password for this address."),
+                Said("If that was you, follow this link and choose one. It works once, and for half an hour:"),
+                $"{links.BaseUrl}/new-password?key={key}",
+                Said("If it was not you, there is nothing to do: your password is as it was.")
+            ),
             stop
         );
 
@@ -57,11 +63,13 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             member.Id,
-            Said("Signed in from a new device"),
-            Say($"Somebody signed in as you from a device you had not used before: {DeviceWords.Of(program)}, from {(address.Length > 0 ? address : Said("an address that is not known"))}."),
-            Said("If that was you, there is nothing to do. If it was not, end that session and change your password here:"),
-            $"{links.BaseUrl}/you",
-            "",
+            () => (
+                Said("Signed in from a new device"),
+                Say($"Somebody signed in as you from a device you had not used before: {DeviceWords.Of(program)}, from {(address.Length > 0 ? address : Said("an address that is not known"))}."),
+                Said("If that was you, there is nothing to do. If it was not, end that session and change your password here:"),
+                $"{links.BaseUrl}/you",
+                ""
+            ),
             stop
         );
 
@@ -79,11 +87,13 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            Say($"{practice} goes in a week"),
-            Say($"{by.Name} has said that {practice} is to go from Germinal with all it has, on {ends.InZone(zone).ToString(Said("d MMMM uuuu 'at' HH:mm"), System.Globalization.CultureInfo.InvariantCulture)}."),
-            Said("Until then everything goes on as it is. Take everything with you, or keep the practice after all, here:"),
-            $"{links.BaseUrl}/practice/data",
-            "",
+            () => (
+                Say($"{practice} goes in a week"),
+                Say($"{by.Name} has said that {practice} is to go from Germinal with all it has, on {Tongue.Spoken.Dates.Moment.Format(ends.InZone(zone).LocalDateTime)}."),
+                Said("Until then everything goes on as it is. Take everything with you, or keep the practice after all, here:"),
+                $"{links.BaseUrl}/practice/data",
+                ""
+            ),
             stop
         );
     }
@@ -100,11 +110,13 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            Say($"{practice} is stopped"),
-            Say($"{by.Name}, who keeps this installation of Germinal, has stopped {practice}: {why}"),
-            Said("Nobody of it can sign in, and nothing goes out, until it is started again. Nothing is lost, and what people answer is still taken in. Write to whoever keeps the installation, or look whether it goes on here:"),
-            links.BaseUrl,
-            "",
+            () => (
+                Say($"{practice} is stopped"),
+                Say($"{by.Name}, who keeps this installation of Germinal, has stopped {practice}: {why}"),
+                Said("Nobody of it can sign in, and nothing goes out, until it is started again. Nothing is lost, and what people answer is still taken in. Write to whoever keeps the installation, or look whether it goes on here:"),
+                links.BaseUrl,
+                ""
+            ),
             stop
         );
 
@@ -114,16 +126,22 @@ public sealed class MemberMails(PublicLinks links)
             db,
             member,
             by.Id,
-            Say($"{practice} goes on"),
-            Say($"{by.Name}, who keeps this installation of Germinal, has started {practice} again."),
-            Said("What should have gone meanwhile goes now, as far as it is not too late for it. Sign in here:"),
-            links.BaseUrl,
-            "",
+            () => (
+                Say($"{practice} goes on"),
+                Say($"{by.Name}, who keeps this installation of Germinal, has started {practice} again."),
+                Said("What should have gone meanwhile goes now, as far as it is not too late for it. Sign in here:"),
+                links.BaseUrl,
+                ""
+            ),
             stop
         );
 
-    private static async Task AddAsync(GerminalDb db, MemberUser member, Guid from, string subject, string what, string how, string address, string otherwise, CancellationToken stop)
+    // What is said is said in the member's own language.
+    private static async Task AddAsync(GerminalDb db, MemberUser member, Guid from, Func<(string Subject, string What, string How, string Address, string Otherwise)> words, CancellationToken stop)
     {
+        var of = member.Tongue.Length > 0 ? member.Tongue : await db.Practices.Where(p => p.Id == member.PracticeId).Select(p => p.Settings.Tongue).FirstOrDefaultAsync(stop);
+        using var spoken = (Tongue.Named(of) ?? Tongue.Spoken).Speak();
+        var (subject, what, how, address, otherwise) = words();
         db.OwnMails.Add(
             new OwnMailRow
             {

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Globalization;
 using System.Text;
 using Germinal.Core.Time;
@@ -50,6 +51,7 @@ public sealed class MonthlyLetters(IDbContextFactory<GerminalDb> databases, Chan
             {
                 if (member.BlockedAt is null)
                 {
+                    using var spoken = (Tongue.Named(member.Tongue) ?? practice.Tongue).Speak();
                     db.OwnMails.Add(await WriteAsync(db, practice.Zone, member, now, stop));
                     await db.SaveChangesAsync(stop);
                 }
@@ -65,7 +67,7 @@ public sealed class MonthlyLetters(IDbContextFactory<GerminalDb> databases, Chan
     {
         var month = PracticeNumbers.LastWhole(now.InZone(zone).Date);
         var numbers = await (await PracticeNumbers.ForAsync(db, null, stop)).ReadAsync(month, now, stop);
-        var title = Say($"Results of {month.OnDayOfMonth(1).ToString(Said("MMMM uuuu"), CultureInfo.InvariantCulture)}");
+        var title = Say($"Results of {Tongue.Spoken.Dates.Month.Format(month.OnDayOfMonth(1))}");
         return new OwnMailRow
         {
             Id = Guid.CreateVersion7(),
@@ -102,7 +104,7 @@ public sealed class MonthlyLetters(IDbContextFactory<GerminalDb> databases, Chan
             }
         }
 
-        return text.AppendLine().Append("All of it: ").AppendLine(address).ToString();
+        return text.AppendLine().AppendLine(Say($"All of it: {address}")).ToString();
     }
 
     /// <summary>What is said where nothing is different by more than noise.</summary>

@@ -28,7 +28,7 @@ public static class KeyDates
         || program.AllSteps.Any(s => s.When is FromKeyDate from && Same(from.Date, date))
         || program.Rules.Any(r => Names(r, date));
 
-    private static bool Names(Rule rule, string date) => rule.Leaves.Any(l => Same(l.Field, Say($"date:{date}")));
+    private static bool Names(Rule rule, string date) => rule.Leaves.Any(l => Same(l.Field, $"date:{date}"));
 
     private static bool Same(string a, string b) => string.Equals(a, b, StringComparison.OrdinalIgnoreCase);
 }

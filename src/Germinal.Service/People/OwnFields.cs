@@ -132,7 +132,7 @@ public static class OwnFields
             var (kept, problem) = field?.Read(text) ?? (text.Trim().Length == 0 ? "" : null, Say($"There is no field “{key}”; a principal adds fields under The practice."));
             if (kept is null)
             {
-                problems.Add((Say($"custom.{key}"), problem!));
+                problems.Add(($"custom.{key}", problem!));
                 continue;
             }
 
@@ -168,7 +168,7 @@ public static class OwnFields
     private static bool Names(string file, string key)
     {
         var written = System.Text.Json.JsonEncodedText.Encode(key, System.Text.Encodings.Web.JavaScriptEncoder.UnsafeRelaxedJsonEscaping).ToString();
-        return new[] { Say($"\"custom:{written}\""), Say($"person.custom.{written}"), $"person.custom['{written}']", $"person.custom[\\\"{written}\\\"]" }.Any(w =>
+        return new[] { $"\"custom:{written}\"", $"person.custom.{written}", $"person.custom['{written}']", $"person.custom[\\\"{written}\\\"]" }.Any(w =>
             file.Contains(w, StringComparison.OrdinalIgnoreCase)
         );
     }

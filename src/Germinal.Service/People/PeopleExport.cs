@@ -140,7 +140,7 @@ public static class PeopleExport
 
         Line("BEGIN", "VCARD");
         Line("VERSION", "4.0");
-        Line("UID", Say($"urn:uuid:{Cell("id")}"));
+        Line("UID", $"urn:uuid:{Cell("id")}");
         Line("FN", VCard.Escaped(PersonName.Of(Optional(Cell("first_name")), Optional(Cell("last_name")), Optional(Cell("email")), Optional(Cell("mobile")))));
         Line("N", $"{VCard.Escaped(Cell("last_name"))};{VCard.Escaped(Cell("first_name"))};;;");
         Text("EMAIL;PREF=1", "email");

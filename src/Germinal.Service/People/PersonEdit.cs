@@ -143,7 +143,7 @@ public static class PersonEdit
 
         if (YearlyDate.TryParse(typed) is not { } date)
         {
-            problems.Add((Say($"dates.{name}"), Say($"“{typed}” is no day there is. 1975-06-14 would be right, or --06-14 where the year is not known.")));
+            problems.Add(($"dates.{name}", Say($"“{typed}” is no day there is. 1975-06-14 would be right, or --06-14 where the year is not known.")));
             return;
         }
 

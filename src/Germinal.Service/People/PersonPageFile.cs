@@ -81,7 +81,7 @@ public sealed class PersonPageFile(StringBuilder page)
     {
         page.Append(CultureInfo.InvariantCulture, $$"""
             <!doctype html>
-            <html lang="en">
+            <html lang="{Tongue.Spoken.Language}">
             <head>
             <meta charset="utf-8">
             <meta name="viewport" content="width=device-width">

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Text;
 using Germinal.Channels;
 using Germinal.Channels.Post;
@@ -72,6 +73,7 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
                     await using var theirs = await databases.CreateDbContextAsync(stop);
                     theirs.PracticeId = practiceId;
                     theirs.LimitTo(await Sight.OfAsync(db, member.Id, stop));
+                    using var spoken = (Tongue.Named(member.Tongue) ?? engine.Practice.Tongue).Speak();
                     db.OwnMails.Add(await WriteAsync(theirs, engine, member, now, stop));
                     await db.SaveChangesAsync(stop);
                 }
@@ -156,6 +158,6 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
             }
         }
 
-        return text.AppendLine().Append("The day sheet: ").Append(address).Append('/').AppendLine().ToString();
+        return text.AppendLine().Append(Say($"The day sheet: {address}/")).AppendLine().ToString();
     }
 }

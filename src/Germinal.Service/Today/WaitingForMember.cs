@@ -163,7 +163,7 @@ public static class WaitingForMember
             hasFile ? $"/api/received/{m.Id}/whole" : null,
             m.Channel == "text"
                 ? $"sms:{m.FromAddress}"
-                : Say($"mailto:{Uri.EscapeDataString(m.FromAddress).Replace("%40", "@", StringComparison.Ordinal)}?subject={Uri.EscapeDataString(Again(m.Subject))}")
+                : $"mailto:{Uri.EscapeDataString(m.FromAddress).Replace("%40", "@", StringComparison.Ordinal)}?subject={Uri.EscapeDataString(Again(m.Subject))}"
         );
     }
 }

@@ -83,7 +83,7 @@ public static class ArchiveOut
         if (table.Owner == "id")
         {
             var settings = await db.Database.SqlQuery<string>($"SELECT settings::text AS \"Value\" FROM practices WHERE id = {practice}").SingleAsync(stop);
-            columns[columns.IndexOf("\"settings\"")] = Say($"{Literal(ArchiveForm.WithoutSecrets(settings))}::jsonb AS \"settings\"");
+            columns[columns.IndexOf("\"settings\"")] = $"{Literal(ArchiveForm.WithoutSecrets(settings))}::jsonb AS \"settings\"";
         }
 
         var from = From(table, practice);
@@ -134,7 +134,7 @@ public static class ArchiveOut
         var people = await db.People.OrderBy(p => p.SortName).ThenBy(p => p.Id).Select(p => p.Id).ToListAsync(stop);
         foreach (var form in new[] { "csv", "vcf" })
         {
-            await using var entry = await zip.CreateEntry(Say($"people.{form}")).OpenAsync(stop);
+            await using var entry = await zip.CreateEntry($"people.{form}").OpenAsync(stop);
             await PeopleExport.WriteAsync(db, people, form, entry, stop);
         }
 

@@ -98,7 +98,7 @@ public static class CalendarFeed
             stop
         );
         var liquid = (LiquidLetters)engine.Templates;
-        var calendar = new Calendar { ProductId = Said("-//Germinal//Calls and appointments//EN") };
+        var calendar = new Calendar { ProductId = "-//Germinal//Calls and appointments//EN" };
         calendar.AddProperty("X-WR-CALNAME", Say($"{member.Name}: calls and appointments"));
         foreach (var touch in touches)
         {

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Globalization;
 using System.Text;
 using Germinal.Core.Forms;
@@ -148,7 +149,7 @@ public static class FormHtml
 
         var head = framed ? "" : $"<header>{(practice.Settings.PictureId is { } picture ? $"<img src=\"/i/{picture}\" alt=\"\">" : "")}<p>{PublicPages.Encode(practice.Name)}</p></header>";
         var foot = framed ? "" : $"<footer>{PublicPages.Encode(practice.Name)}{(practice.Settings.PostalAddress.Length > 0 ? $" · {PublicPages.Encode(practice.Settings.PostalAddress.ReplaceLineEndings(", "))}" : "")}</footer>";
-        return $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{PublicPages.Encode(title)}</title>{meta}<link rel=\"stylesheet\" href=\"/public.css\">{style}{(script ? "<script src=\"/form.js\" defer></script>" : "")}</head><body class=\"form{(framed ? " framed" : "")}\">{head}<main>{(withTitle ? $"<h1>{PublicPages.Encode(title)}</h1>" : "")}{body}</main>{foot}</body></html>";
+        return $"<!doctype html><html lang=\"{Tongue.Spoken.Language}\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width, initial-scale=1\"><title>{PublicPages.Encode(title)}</title>{meta}<link rel=\"stylesheet\" href=\"/public.css\">{style}{(script ? "<script src=\"/form.js\" defer></script>" : "")}</head><body class=\"form{(framed ? " framed" : "")}\">{head}<main>{(withTitle ? $"<h1>{PublicPages.Encode(title)}</h1>" : "")}{body}</main>{foot}</body></html>";
     }
 
     private static void Question(StringBuilder body, Form form, FormQuestion q, FormShowing how)

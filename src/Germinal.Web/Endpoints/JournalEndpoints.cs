@@ -148,11 +148,11 @@ public static class JournalEndpoints
 
         var practice = await PracticeReading.LoadAsync(db, stop);
         http.Response.ContentType = "text/csv; charset=utf-8";
-        http.Response.Headers.ContentDisposition = Said("attachment; filename=journal.csv");
+        http.Response.Headers.ContentDisposition = "attachment; filename=journal.csv";
         var rows = new List<string[]> { new[] { "at", "by", "what", "more", "ended", "from", "program" } };
         await foreach (var l in JournalReading.Of(db, filter, practice.Zone).OrderByDescending(l => l.Id).Take(MostInFile).AsAsyncEnumerable().WithCancellation(stop))
         {
-            rows.Add([l.At.InZone(practice.Zone).ToString(Said("uuuu'-'MM'-'dd HH':'mm':'ss"), CultureInfo.InvariantCulture), l.By, Sentence(l), l.More, l.Ended, l.FromAddress, l.FromProgram]);
+            rows.Add([l.At.InZone(practice.Zone).ToString("uuuu'-'MM'-'dd HH':'mm':'ss", CultureInfo.InvariantCulture), l.By, Sentence(l), l.More, l.Ended, l.FromAddress, l.FromProgram]);
             if (rows.Count == RowsAtOnce)
             {
                 await WriteAsync(http, rows, stop);

@@ -137,7 +137,7 @@ public static class PeopleEndpoints
         await PeopleExport.WriteAsync(db, who, form, file, stop);
         file.Position = 0;
         note.Say($"{ActEndpoints.People(who.Count)}, as {form}");
-        return TypedResults.File(file, type, Say($"people.{form}"));
+        return TypedResults.File(file, type, $"people.{form}");
     }
 
     /// <summary>What a caller does to people, at the practice's moment.</summary>

@@ -110,7 +110,7 @@ public static class PublicForms
     }
 
     /// <summary>A moment that the page's script says in the reader's own zone and language; without it, in UTC.</summary>
-    private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{at.InUtc().ToString(Said("d MMMM uuuu, HH:mm 'UTC'"), CultureInfo.InvariantCulture)}</time>";
+    private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{at.InUtc().ToString("d MMMM uuuu, HH:mm 'UTC'", CultureInfo.InvariantCulture)}</time>";
 
     private static async Task<IResult> Take(
         string slug,

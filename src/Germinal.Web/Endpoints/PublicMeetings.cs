@@ -166,9 +166,9 @@ public static class PublicMeetings
         var member = practice.Members.FirstOrDefault(m => m.Id == row.WithId);
         var change = links.Appointment(row.Id);
         return $"""
-            <p><b>{PublicPages.Encode(row.Type)}</b>{(member is null ? "" : Say($" with {PublicPages.Encode(member.Name)}"))}<br>{MeetingHtml.Moment(row.At, MeetingMail.ZoneOf(row, practice))}<br>{row.Minutes.ToString(CultureInfo.InvariantCulture)} minutes{(row.Place is { } place ? $"<br>{PublicPages.Encode(place)}" : "")}</p>
+            <p><b>{PublicPages.Encode(row.Type)}</b>{(member is null ? "" : Say($" with {PublicPages.Encode(member.Name)}"))}<br>{MeetingHtml.Moment(row.At, MeetingMail.ZoneOf(row, practice))}<br>{Say($"{row.Minutes} minutes")}{(row.Place is { } place ? $"<br>{PublicPages.Encode(place)}" : "")}</p>
             {more}
-            <p><a href="{change}/calendar.ics">Put it into your calendar</a> · <a href="{change}">Move or cancel it</a></p>
+            <p><a href="{change}/calendar.ics">{Said("Put it into your calendar")}</a> · <a href="{change}">{Said("Move or cancel it")}</a></p>
             """;
     }
 

@@ -1,3 +1,4 @@
+using Germinal.Core.Words;
 using System.Net;
 using Germinal.Channels;
 using Germinal.Service.Clock;
@@ -157,7 +158,7 @@ public static class PublicPages
     /// <summary>A page in the plain dress of the public ones.</summary>
     internal static IResult Html(string title, string body, int status = 200) =>
         Results.Content(
-            $"<!doctype html><html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><meta name=\"robots\" content=\"noindex\"><title>{Encode(title)}</title><link rel=\"stylesheet\" href=\"/public.css\"></head><body><main><h1>{Encode(title)}</h1>{body}</main></body></html>",
+            $"<!doctype html><html lang=\"{Tongue.Spoken.Language}\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" content=\"width=device-width\"><meta name=\"robots\" content=\"noindex\"><title>{Encode(title)}</title><link rel=\"stylesheet\" href=\"/public.css\"></head><body><main><h1>{Encode(title)}</h1>{body}</main></body></html>",
             "text/html; charset=utf-8",
             statusCode: status
         );

@@ -91,7 +91,7 @@ public static class SegmentEndpoints
     private static async Task<IReadOnlyList<ReadySegmentDto>> Ready(GerminalDb db, CancellationToken stop)
     {
         var (practice, settings) = await PracticeReading.LoadWithSettingsAsync(db, stop);
-        var review = settings.KeyDates.Find(d => d.Contains("review", StringComparison.OrdinalIgnoreCase)) ?? Said("yearly review");
+        var review = settings.KeyDates.Find(d => d.Contains("review", StringComparison.OrdinalIgnoreCase)) ?? "yearly review";
         return
         [
             .. ReadySegments.Of(practice, review).Select(r => new ReadySegmentDto(r.Name, JsonSerializer.SerializeToElement(RuleReader.Write(r.Rule)))),

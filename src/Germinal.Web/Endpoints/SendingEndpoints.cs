@@ -56,7 +56,7 @@ public static class SendingEndpoints
 
         var server = settings.MailOut is { Host.Length: > 0 } own ? own.Host : installation.Mail.Host;
         var keys = settings.SigningKeys.Where(k => k.Domain == domain && k.EndedAt is null).ToList();
-        var asked = await Task.WhenAll(new[] { domain, Say($"_dmarc.{domain}") }.Concat(keys.Select(k => MailRecords.KeyName(domain, k.Selector))).Select(name => lookup.TextsAsync(name, stop)));
+        var asked = await Task.WhenAll(new[] { domain, $"_dmarc.{domain}" }.Concat(keys.Select(k => MailRecords.KeyName(domain, k.Selector))).Select(name => lookup.TextsAsync(name, stop)));
         return TypedResults.Ok<IReadOnlyList<DomainRecord>>(
             [MailRecords.Spf(domain, server, asked[0]), .. keys.Select((k, n) => MailRecords.Dkim(domain, k.Selector, k.PublicKey, asked[n + 2])), MailRecords.Dmarc(domain, asked[1])]
         );

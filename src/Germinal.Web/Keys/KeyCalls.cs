@@ -29,7 +29,7 @@ internal sealed class KeyCalls(RequestDelegate next, Settings settings)
 
         if (http.User.FindFirstValue(Caller.KeyIdClaim) is not { } key)
         {
-            http.Response.Headers.WWWAuthenticate = Said("Bearer error=\"invalid_token\"");
+            http.Response.Headers.WWWAuthenticate = "Bearer error=\"invalid_token\"";
             await Refuse(http, StatusCodes.Status401Unauthorized, Said("No such key"), Said("This key opens nothing: it is mistyped, has ended, or was taken back. A principal makes another under The practice, Other programs."));
             return;
         }

@@ -64,7 +64,7 @@ internal sealed class KeyScheme(IOptionsMonitor<AuthenticationSchemeOptions> opt
     /// <inheritdoc/>
     protected override Task HandleChallengeAsync(AuthenticationProperties properties)
     {
-        Response.Headers.WWWAuthenticate = Said("Bearer error=\"invalid_token\"");
+        Response.Headers.WWWAuthenticate = "Bearer error=\"invalid_token\"";
         Response.StatusCode = StatusCodes.Status401Unauthorized;
         return Task.CompletedTask;
     }

@@ -16,7 +16,7 @@ const catalogues = fileURLToPath(new URL('../../words/', import.meta.url));
 export function filesBelow(folder, endings) {
   return readdirSync(folder, { withFileTypes: true }).flatMap((f) => {
     const path = join(folder, f.name);
-    if (f.isDirectory()) return ['node_modules', 'obj', 'bin', 'Migrations'].includes(f.name) ? [] : filesBelow(path, endings);
+    if (f.isDirectory()) return ['node_modules', 'obj', 'bin', 'Migrations', 'Germinal.StandIns', 'Germinal.Demo', 'Germinal.Cli'].includes(f.name) ? [] : filesBelow(path, endings);
     return endings.some((e) => f.name.endsWith(e)) && !/\.test\.|\.d\.ts$|^(phrase|Sentence)\.tsx?$/.test(f.name) ? [path] : [];
   });
 }
@@ -47,19 +47,23 @@ export function messagesOfPages() {
 }
 
 /** A string of C# that begins here, regular or interpolated, as its value and what follows it; null where none begins. */
-function stringAt(code, at) {
+export function stringAt(code, at) {
   const head = /^\s*(\$?)"/.exec(code.slice(at, at + 400));
   if (!head) return null;
   let i = at + head[0].length;
   let text = '';
   for (;;) {
     const c = code[i];
+    if (c === undefined) throw new Error(`A string has no end: ${code.slice(at, at + 80)}`);
     if (c === '"') return { text, end: i + 1 };
     if (c === '\\') {
       const escape = { n: '\n', t: '\t', '"': '"', '\\': '\\', r: '\r', 0: '\0' }[code[i + 1]];
       text += code[i + 1] === 'u' ? String.fromCharCode(Number.parseInt(code.slice(i + 2, i + 6), 16)) : escape;
       i += code[i + 1] === 'u' ? 6 : 2;
-    } else if (head[1] && c === '{' && code[i + 1] !== '{') {
+    } else if (head[1] && /[{}]/.test(c) && code[i + 1] === c) {
+      text += c + c;
+      i += 2;
+    } else if (head[1] && c === '{') {
       // A hole: the strings in it end where they end.
       let depth = 0;
       const from = i;
@@ -98,7 +102,7 @@ function formOf(hole) {
 }
 
 /** An interpolated string as its message: its holes counted, as the server's `Saying` does it. */
-function messageOf(text) {
+export function messageOf(text) {
   let n = 0;
   return text
     .replace(/\{\{|\}\}/g, (twice) => `'${twice[0]}'`)
@@ -142,7 +146,7 @@ export function namesIn(message) {
     }
   };
   // `{}` is the place of a name in a line of the journal.
-  look(parse(message.replaceAll('{}', '…')));
+  look(parse(/, (select|plural),/.test(message) ? message : message.replaceAll('{}', '…')));
   return names;
 }
 

@@ -44,11 +44,11 @@ export function keepTongue(tongue: Locale) {
   document.cookie = `${cookie}=${encodeURIComponent(`c=${tongue}|uic=${tongue}`)}; path=/; max-age=31536000; samesite=lax`;
 }
 
-/** Takes up another tongue for this browser: the page is loaded anew in it. */
+/** Takes up another tongue for this browser: the page is loaded anew in it. Where the browser keeps none, it stays. */
 export function changeTongue(tongue: string) {
   if (!known(tongue) || tongue === spoken) return;
   keepTongue(tongue);
-  location.reload();
+  if (keptTongue() === tongue) location.reload();
 }
 
 /** The words of a tongue, from the catalogue that ships with the application. */

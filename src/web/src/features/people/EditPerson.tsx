@@ -9,6 +9,7 @@ import { useKeptEdit } from '../../ui/kept';
 import { OwnFieldInput } from '../../ui/OwnFieldInput';
 import { ZoneField } from '../../ui/ZoneField';
 import { phrase } from '../../words/phrase';
+import { asThePractice, TongueField } from '../../words/TongueField';
 import { ownDate, ownText } from '../rules/ruleLanguage';
 import { isThere, There } from './There';
 
@@ -42,6 +43,7 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
       : '',
     address: p.address ?? '',
     zone: p.zone ?? '',
+    tongue: p.tongue ?? '',
     source: p.source ?? '',
     owner: p.ownerId ?? '',
     ...(Object.fromEntries(p.dates.map((d) => [ownDate + d.name, d.date])) as Record<DateKey, string>),
@@ -184,6 +186,15 @@ export function EditPerson({ person: p, focus = '', only, leave }: { person: Per
               )}
             </Field>
           </div>
+        )}
+        {asked('tongue') && (
+          <TongueField
+            label={phrase('The language they are written to in')}
+            none={asThePractice()}
+            value={fields.tongue}
+            set={(tongue) => set({ tongue })}
+            error={fieldError(save.error, 'tongue')}
+          />
         )}
         {asked('zone') && (
           <ZoneField

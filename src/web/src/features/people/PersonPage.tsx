@@ -14,6 +14,7 @@ import { said } from '../../ui/undo';
 import { day, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
 import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
+import { asThePractice, tongueName } from '../../words/TongueField';
 import { ownDate, ownText } from '../rules/ruleLanguage';
 import { TouchMargin } from '../touches/TouchMargin';
 import { type ActKind, actOn, doAct, putBack, undoAct, undoEvent, undoMerge } from './acts';
@@ -528,6 +529,10 @@ function About({ person: p, edit }: { person: Person; edit: () => void }) {
           <ChangeField person={p} field="zone" name={phrase('their clock')} />
         </dt>
         <dd>{`${time(theirClock.toISOString(), p.clockZone)}${p.zone ? `, ${placeOf(p.zone)}` : phrase(', same as here')}`}</dd>
+        <dt>
+          <ChangeField person={p} field="tongue" name={phrase('their language')} />
+        </dt>
+        <dd>{p.tongue ? tongueName(p.tongue) : asThePractice()}</dd>
         <dt>
           <ChangeField person={p} field="address" name={phrase('address')} />
         </dt>

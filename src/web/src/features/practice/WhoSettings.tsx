@@ -1,6 +1,7 @@
 import { Field } from '../../ui/bits';
 import { ZoneField } from '../../ui/ZoneField';
 import { phrase } from '../../words/phrase';
+import { TongueField } from '../../words/TongueField';
 import { TextSetting } from './fields';
 import type { SettingsForm } from './settings';
 
@@ -33,6 +34,12 @@ export function WhoSettings({ draft, set, wrong }: SettingsForm) {
           error={wrong('zone')}
         />
       </div>
+      <TongueField
+        label={phrase('The language of pages and letters, and of members who chose none')}
+        value={draft.tongue}
+        set={(tongue) => set({ tongue })}
+        error={wrong('tongue')}
+      />
       <Field label={phrase('A date like 4/1 in a list is')} error={wrong('dateOrder')}>
         {(id, by) => (
           <select id={id} aria-describedby={by} value={draft.dateOrder} onChange={(e) => set({ dateOrder: e.target.value })}>

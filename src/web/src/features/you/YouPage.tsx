@@ -7,7 +7,9 @@ import { useSession } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { dayName, machineMoment } from '../../ui/when';
+import { codeWord } from '../../words/codes';
 import { phrase } from '../../words/phrase';
+import { asThePractice, TongueField } from '../../words/TongueField';
 import { PasswordField } from '../session/PasswordField';
 import { canPasskeys, makePasskey } from '../session/passkeys';
 
@@ -42,6 +44,7 @@ export default function YouPage() {
       {me.data ? (
         <>
           <Name me={me.data} />
+          <Language me={me.data} />
           <Password me={me.data} />
           <Factor me={me.data} />
           <Passkeys me={me.data} />
@@ -88,7 +91,7 @@ function Name({ me }: { me: Me }) {
   });
   return (
     <>
-      <Stretch title={phrase('Who you are')} note={`${me.email} · ${me.role}`} />
+      <Stretch title={phrase('Who you are')} note={`${me.email} · ${codeWord(me.role)}`} />
       <form
         className="max-w-[440px] px-7 py-3"
         onSubmit={(e) => {
@@ -116,6 +119,30 @@ function Name({ me }: { me: Me }) {
           </Button>
         )}
       </form>
+    </>
+  );
+}
+
+/** The language one works in; the practice's where one says nothing. */
+function Language({ me }: { me: Me }) {
+  const anew = useAnew();
+  const save = useMutation({
+    mutationFn: (tongue: string) => take(api.PUT('/api/me/tongue', { body: { tongue } })),
+    onSuccess: anew,
+  });
+  return (
+    <>
+      <Stretch title={phrase('Your language')} note={phrase('of these pages, and of what is mailed to you')} />
+      <div className="max-w-[440px] px-7 py-3">
+        <TongueField
+          label={phrase('Language')}
+          none={asThePractice()}
+          value={me.tongue}
+          set={(tongue) => save.mutate(tongue)}
+          error={fieldError(save.error, 'tongue')}
+        />
+        {!fieldError(save.error, 'tongue') && <Trouble error={save.error} />}
+      </div>
     </>
   );
 }
