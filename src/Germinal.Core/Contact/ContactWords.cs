@@ -36,19 +36,19 @@ public static class ContactWords
     public static string Many(Channel channel) =>
         channel switch
         {
-            Channel.Email => "email",
-            Channel.Text => "texts",
-            Channel.Call => "calls",
-            _ => "post",
+            Channel.Email => Said("email"),
+            Channel.Text => Said("texts"),
+            Channel.Call => Said("calls"),
+            _ => Said("post‹letters›"),
         };
 
     /// <summary>How somebody is reached, to follow “may be”: emailed, texted, called, written to.</summary>
     public static string Reached(Channel channel) =>
         channel switch
         {
-            Channel.Email => "emailed",
-            Channel.Text => "texted",
-            Channel.Call => "called",
+            Channel.Email => Said("emailed"),
+            Channel.Text => Said("texted"),
+            Channel.Call => Said("called"),
             _ => Said("written to"),
         };
 

@@ -51,7 +51,7 @@ public static class Why
     {
         var offset = Distance.TryParse(plan.Offset);
         var distance = offset is null ? plan.Offset : Phrases.Span(offset);
-        var side = offset is not null && Phrases.IsBack(offset) ? "before" : "after";
+        var side = offset is not null && Phrases.IsBack(offset) ? Said("before") : Said("after");
         var due = Phrases.Moment(firstDue, zone);
         var since = Phrases.MomentOf(plan.Base, zone);
         var day = DayOf(plan.Base, zone);
@@ -97,7 +97,7 @@ public static class Why
                 "archived" => Say($"It goes to {Found(0)}, their {Found(1)}, who is archived."),
                 _ => Say($"It goes to {Found(0)}, their {Found(1)}, who is marked “do not contact”."),
             },
-            (CheckKind.HasAddress, true) => $"{AddressWord(Found(1))} is {Found(0)}.",
+            (CheckKind.HasAddress, true) => Say($"{AddressWord(Found(1))} is {Found(0)}."),
             (CheckKind.HasAddress, false) => Found(0).Length == 0
                 ? Say($"There is no {AddressWord(Found(1)).ToLowerInvariant()[4..]} on their page.")
                 : Say($"“{Found(0)}” is not a well-formed {AddressWord(Found(1)).ToLowerInvariant()[4..]}."),
@@ -120,7 +120,7 @@ public static class Why
                 : Say($"It cannot be filled: {MergeFields.Say(check.Found.Skip(1))}."),
             (CheckKind.Pace, true) => Found(0).Length > 0 ? Say($"How much they had lately does not count for this one: {Found(0)}.") : Said("They have not had too much lately."),
             (CheckKind.Pace, false) =>
-                Say($"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? "a day" : Say($"{Found(2)} days"))}, at most {Found(1)}."),
+                Say($"They have had as much as the practice allows: {Found(0)} in {(Found(2) == "1" ? Said("a day") : Say($"{Found(2)} days"))}, at most {Found(1)}."),
             (CheckKind.DailyLimit, true) => Said("The day’s limit is not reached."),
             _ => Say($"The day’s limit of {Found(0)} is reached."),
         };
@@ -136,7 +136,7 @@ public static class Why
     private static string Consent(Check check, DateTimeZone zone)
     {
         string Found(int i) => i < check.Found.Length ? check.Found[i] : "";
-        var verb = ContactWords.ChannelOf(Found(0)) is { } channel ? ContactWords.Reached(channel) : "reached";
+        var verb = ContactWords.ChannelOf(Found(0)) is { } channel ? ContactWords.Reached(channel) : Said("reached");
         var source = Found(3).Length == 0 ? "" : $" ({Found(3)}{(Found(4).Length == 0 ? "" : ", " + Phrases.MomentOf(Found(4), zone))})";
         return Found(1) switch
         {

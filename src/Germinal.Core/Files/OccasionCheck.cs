@@ -27,7 +27,7 @@ public static class OccasionCheck
             {
                 yield return Warning(
                     pointer,
-                    Say($"It does not write on {string.Join(" and ", missed)}: a birthday on such a day is written to on the next one. For a greeting, every day is usual.")
+                    Say($"It does not write on {string.Join(Said(" and "), missed)}: a birthday on such a day is written to on the next one. For a greeting, every day is usual.")
                 );
             }
         }

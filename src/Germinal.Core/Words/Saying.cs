@@ -23,8 +23,8 @@ public static class Saying
             : words.Say(name => message.GetArgument(int.Parse(name, CultureInfo.InvariantCulture)), tongue.Culture);
     }
 
-    /// <summary>A message without values.</summary>
-    public static string Said(string message) => Tongue.Spoken.Catalogue.For(message)?.Say(_ => null, CultureInfo.InvariantCulture) ?? message;
+    /// <summary>A message without values. What stands at its end in ‹› tells it from another of the same words, and is not said.</summary>
+    public static string Said(string message) => Tongue.Spoken.Catalogue.For(message)?.Say(_ => null, CultureInfo.InvariantCulture) ?? (message.EndsWith('›') ? message[..message.LastIndexOf('‹')] : message);
 
     /// <summary>A message that was kept by <see cref="ToSay"/>, with its values: <c>{0}</c> is the first.</summary>
     public static string SaidWith(string message, params object?[] values) => Say(FormattableStringFactory.Create(message, values));

@@ -21,12 +21,12 @@ public static class BroadcastWords
     private static string Did(string did) =>
         did switch
         {
-            "got" => "got",
-            "opened" => "opened",
+            "got" => Said("got"),
+            "opened" => Said("opened"),
             "not-opened" => Said("did not open"),
             "followed" => Said("followed a link of"),
             "not-followed" => Said("followed no link of"),
-            _ => "answered",
+            _ => Said("answered"),
         };
 
     /// <summary>What a way says, in a line.</summary>

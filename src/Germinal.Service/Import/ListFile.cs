@@ -148,7 +148,7 @@ public static class ListFile
         var ending = Path.GetExtension(fileName ?? "").ToLowerInvariant();
         return fileName is null || names.Contains(ending, StringComparer.Ordinal)
             ? null
-            : Say($"By its name the file should be something else; by what is in it, it is a {(names[0] == ".vcf" ? Said("file of cards") : names[0] == ".csv" ? Said("text file with columns") : "workbook")}, and was read as that.");
+            : Say($"By its name the file should be something else; by what is in it, it is a {(names[0] == ".vcf" ? Said("file of cards") : names[0] == ".csv" ? Said("text file with columns") : Said("workbook"))}, and was read as that.");
     }
 
     private static string Decode(byte[] file)

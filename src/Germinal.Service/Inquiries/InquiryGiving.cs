@@ -140,7 +140,7 @@ public static class InquiryGiving
 
     private static string Why(Desk desk, Routed routed, RoutingRule? rule, string? form)
     {
-        string Name(Guid id) => desk.Members.FirstOrDefault(m => m.Id == id)?.Name ?? "nobody";
+        string Name(Guid id) => desk.Members.FirstOrDefault(m => m.Id == id)?.Name ?? Said("nobody");
         if (rule is null)
         {
             return Said("no rule says who, so whoever stands in for the practice");
@@ -241,8 +241,8 @@ public static class InquiryGiving
         }
 
         row.OwnerId = deputy;
-        row.GivenWhy = Say($"{before?.Name ?? "nobody"} had not touched it in {hours} working {hours:hour|hours}");
-        await Notices.TellAsync(db, "inquiry", deputy, row.PersonId, Say($"{waited}. It is yours now, in for {before?.Name ?? "nobody"}."), $"deputy/{id}/to", now, stop);
+        row.GivenWhy = Say($"{before?.Name ?? Said("nobody")} had not touched it in {hours} working {hours:hour|hours}");
+        await Notices.TellAsync(db, "inquiry", deputy, row.PersonId, Say($"{waited}. It is yours now, in for {before?.Name ?? Said("nobody")}."), $"deputy/{id}/to", now, stop);
         if (before is not null)
         {
             var name = desk.Members.First(m => m.Id == deputy).Name;

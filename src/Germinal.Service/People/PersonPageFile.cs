@@ -57,7 +57,7 @@ public sealed class PersonPageFile(StringBuilder page)
             consent.Select(c =>
                 (
                     MomentOf(c.At, zone),
-                    Say($"{(c.IsIn ? "Yes" : "No")} to {(c.Purpose is null ? "everything" : Say($"{c.Purpose} ones"))} by {c.Channel}{(c.Topic is null ? "" : $", {c.Topic}")}. {c.Source}{(c.TakenBackAt is null ? "" : Say($" (taken back by {c.TakenBackBy})"))}")
+                    Say($"{(c.IsIn ? Said("Yes") : Said("No"))} to {(c.Purpose is null ? Said("everything") : Say($"{c.Purpose} ones"))} by {c.Channel}{(c.Topic is null ? "" : $", {c.Topic}")}. {c.Source}{(c.TakenBackAt is null ? "" : Say($" (taken back by {c.TakenBackBy})"))}")
                 )
             )
         );

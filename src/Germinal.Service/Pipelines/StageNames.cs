@@ -159,7 +159,7 @@ public static class StageNames
             {
                 if (settings.Pipelines.Find(p => p.Name == pipeline) is not { } found || (stage is not null && !found.Stages.Contains(stage)))
                 {
-                    return (null, Say($"There is no {(stage is null ? "pipeline" : "stage")} “{stage ?? pipeline}” any more. Load the page again."));
+                    return (null, Say($"There is no {(stage is null ? Said("pipeline") : Said("stage"))} “{stage ?? pipeline}” any more. Load the page again."));
                 }
 
                 if (stage is null)

@@ -30,7 +30,7 @@ public sealed class TaskDesk(GerminalDb db, string by, Guid member, Instant now)
     /// <param name="whose">On whose sheet it stands.</param>
     /// <param name="rule">When it comes again; empty for once.</param>
     /// <param name="source">Where it came from, in words.</param>
-    public TaskRow Add(string kind, string title, LocalDate due, Guid? person, Guid? whose, string rule = "", string source = "written by hand")
+    public TaskRow Add(string kind, string title, LocalDate due, Guid? person, Guid? whose, string rule = "", string? source = null)
     {
         var row = new TaskRow
         {
@@ -41,7 +41,7 @@ public sealed class TaskDesk(GerminalDb db, string by, Guid member, Instant now)
             Kind = kind,
             Title = title,
             Due = due,
-            Source = source,
+            Source = source ?? Said("written by hand"),
             CreatedAt = now,
             Rule = rule,
             RepeatsFrom = rule.Length > 0 ? due : null,

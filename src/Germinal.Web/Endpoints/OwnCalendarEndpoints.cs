@@ -43,7 +43,7 @@ public static class OwnCalendarEndpoints
     {
         if (file.Length is 0 or > MostBytes)
         {
-            return Problems.Field("file", Say($"The file is {(file.Length == 0 ? "empty" : Said("too large"))}; up to {MostBytes / 1024 / 1024} MB can be read."));
+            return Problems.Field("file", Say($"The file is {(file.Length == 0 ? Said("empty") : Said("too large"))}; up to {MostBytes / 1024 / 1024} MB can be read."));
         }
 
         using var content = new MemoryStream();

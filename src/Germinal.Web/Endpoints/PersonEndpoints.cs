@@ -68,7 +68,7 @@ public sealed record PersonDto(
     IReadOnlyList<RunDto> Runs
 );
 
-/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act and Merge: what it is part of, where that can be taken back. Beside: whom it goes to or is about, where that is somebody else (rule 3.6).</summary>
+/// <summary>A line of a thread, past or coming. Kind: email, call, hand-over, or an event's word. Act and Merge: what it is part of, where that can be taken back. Beside: whom it goes to or is about, where that is somebody else (rule 3.6). Trouble: it needs a hand, or does not go. WillNot: it does not go as things stand.</summary>
 public sealed record ThreadLine(
     string Id,
     string At,
@@ -83,7 +83,9 @@ public sealed record ThreadLine(
     Guid? Act = null,
     Guid? Merge = null,
     long? Event = null,
-    string? Beside = null
+    string? Beside = null,
+    bool Trouble = false,
+    bool WillNot = false
 );
 
 /// <summary>What was done, by which it can be taken back for as long as nothing has built on it.</summary>
@@ -355,7 +357,7 @@ public static class PersonEndpoints
         var quiet = channel == Channel.Call ? Say($", {Phrases.Time(practice.QuietHours.From)} to {Phrases.Time(practice.QuietHours.To)} their time") : "";
         return reading.Verdict switch
         {
-            ConsentVerdict.Allowed => new MayWe(word, "yes", $"yes{source}{quiet}"),
+            ConsentVerdict.Allowed => new MayWe(word, "yes", Say($"yes{source}{quiet}")),
             ConsentVerdict.Withdrawn when ofTheirs == ConsentVerdict.Withdrawn => new MayWe(word, "no", Say($"no to everything{source}")),
             ConsentVerdict.Withdrawn => new MayWe(word, "no", Say($"no to commercial ones{source}; what is about their own dealings still goes")),
             _ => new MayWe(word, "unsaid", reading.Decided is null ? Said("nobody has said so") : Say($"no longer{source}")),

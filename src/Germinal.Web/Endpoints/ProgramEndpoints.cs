@@ -419,7 +419,7 @@ public static class ProgramEndpoints
         if (row.DraftNumber != body.DraftNumber)
         {
             return Problems.Conflict(
-                Say($"{row.DraftBy ?? "Somebody"} has changed this program since you opened it. What you wrote is still here; load the page again to see their version.")
+                Say($"{row.DraftBy ?? Said("Somebody")} has changed this program since you opened it. What you wrote is still here; load the page again to see their version.")
             );
         }
 

@@ -27,7 +27,8 @@ internal static class SettingsTaking
         row.ZoneId = body.Zone ?? row.ZoneId;
         s.PostalAddress = body.PostalAddress?.Trim().ReplaceLineEndings("\n") ?? s.PostalAddress;
         s.OwnAddress = body.OwnAddress?.Trim() ?? s.OwnAddress;
-        s.Tongue = body.Tongue ?? s.Tongue;
+        // Nothing said, and the British, are the same; which of them stands there is no change.
+        s.Tongue = body.Tongue is { } tongue && tongue != (Tongue.Named(s.Tongue) ?? Tongue.British).Tag ? tongue : s.Tongue;
         s.DateOrder = body.DateOrder ?? s.DateOrder;
         s.PhoneRegion = body.PhoneRegion ?? s.PhoneRegion;
         s.WorkingDays = body.WorkingDays is null ? s.WorkingDays : [.. body.WorkingDays.Distinct(StringComparer.Ordinal).OrderBy(PracticeReading.DayOf)];

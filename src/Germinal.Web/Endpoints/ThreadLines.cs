@@ -39,6 +39,9 @@ internal static class ThreadLines
             TouchStatus.HandedOver => Said("handed over"),
             TouchStatus.GivenUp => Said("given up"),
             TouchStatus.Open => Said("on the day sheet"),
+            TouchStatus.Skipped => Said("left out"),
+            TouchStatus.Cancelled => Said("not sent any more"),
+            TouchStatus.Blocked => Said("held up"),
             _ => t.Status.Word(),
         };
         return new ThreadLine(
@@ -52,7 +55,8 @@ internal static class ThreadLines
             t.Id,
             names.GetValueOrDefault(t.ProgramId),
             null,
-            Beside: said.Beside
+            Beside: said.Beside,
+            Trouble: t.Status is TouchStatus.GivenUp or TouchStatus.Blocked
         );
     }
 
@@ -97,7 +101,7 @@ internal static class ThreadLines
                 Data("hard") == "yes" ? Say($"{Data("address")} does not exist; nothing more goes there") : Said("for now; the next one is tried")
             ),
             EventKinds.Complained => (Said("Told their mail provider that a letter was unwanted"), null),
-            EventKinds.Archived => (Data("into").Length > 0 ? Said("Merged into another person") : "Archived", null),
+            EventKinds.Archived => (Data("into").Length > 0 ? Said("Merged into another person") : Said("Archived"), null),
             EventKinds.Merged => (Say($"{Data("name")} was found to be the same person"), null),
             EventKinds.Overruled => (Said("A message was let go without consent"), Data("reason")),
             EventKinds.RunPaused => (Say($"{Program()} was paused for them"), Until()),
@@ -109,7 +113,7 @@ internal static class ThreadLines
             EventKinds.OptedIn => (Say($"Said yes to {ChannelName(Data("channel"))}"), Data("source")),
             EventKinds.OptedOut => (Say($"Said no to {ChannelName(Data("channel"))}"), Data("source")),
             EventKinds.Remark or EventKinds.Circle => (Data("text"), null),
-            EventKinds.DoNotContact when Data("reason") == "died" => ("Died", null),
+            EventKinds.DoNotContact when Data("reason") == "died" => (Said("Died"), null),
             EventKinds.DoNotContact => (Said("Marked “do not contact”"), Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
             EventKinds.MayContact => (Said("May be contacted again"), e.By is null ? Said("the date came") : null),
             EventKinds.TouchMarked => (Said("A message or call was dropped"), null),
@@ -177,7 +181,7 @@ internal static class ThreadLines
             $"f{r.Id:N}",
             r.EndedAt!.Value.Iso(),
             "ended",
-            $"“{names.GetValueOrDefault(r.ProgramId)}” {(r.StopReason is null ? "finished" : Say($"stopped: {Why.Reason(r.StopReason)}"))}",
+            r.StopReason is null ? Say($"“{names.GetValueOrDefault(r.ProgramId)}” finished") : Say($"“{names.GetValueOrDefault(r.ProgramId)}” stopped: {Why.Reason(r.StopReason)}"),
             null,
             null,
             null,
@@ -206,7 +210,7 @@ internal static class ThreadLines
         var mark = state.Marks.TryGetValue(t.TouchId, out var m) ? m : (TouchMark?)null;
         var status =
             mark == TouchMark.Held
-                ? "held"
+                ? Said("held")
                 : t.Outcome switch
                 {
                     Outcome.Skipped or Outcome.Cancelled => Say($"will not go: {Why.Reason(t.Reason)}"),
@@ -215,13 +219,14 @@ internal static class ThreadLines
                     _ when t.IsPaused => Said("will not go while it is paused"),
                     _ => t.StandsStill ? Said("will not go while commercial mail stands still") : null,
                 };
-        var beside = t.Step.To is not null && to is { } who ? $"to {who.Reader.Name}" : null;
-        return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null, Beside: beside);
+        var beside = t.Step.To is not null && to is { } who ? Say($"to {who.Reader.Name}") : null;
+        var willNot = mark != TouchMark.Held && (t.Outcome is Outcome.Skipped or Outcome.Cancelled || (t.Outcome is Outcome.Blocked ? t.SettledAt is not null : t.IsPaused || t.StandsStill));
+        return new ThreadLine($"c{t.TouchId:N}", at.Iso(), t.Step.Kind, title, null, status, t.TouchId, t.Program.Definition.Name, null, Beside: beside, Trouble: status is not null, WillNot: willNot);
     }
 
     /// <summary>What somebody saw of a film.</summary>
     public static ThreadLine Watched(FilmViewRow view, FilmRow film) =>
-        new($"f{view.Id}", view.At.Iso(), "film", Say($"Watched “{film.Name}”"), $"{Stretches.Words(view.Seen)}, of {Stretches.Clock(FilmShelf.SecondsOf(film))}", null, null, null, null);
+        new($"f{view.Id}", view.At.Iso(), "film", Say($"Watched “{film.Name}”"), Say($"{Stretches.Words(view.Seen)}, of {Stretches.Clock(FilmShelf.SecondsOf(film))}"), null, null, null, null);
 
     /// <summary>A meeting that is to come.</summary>
     public static ThreadLine Meeting(AppointmentRow a) =>

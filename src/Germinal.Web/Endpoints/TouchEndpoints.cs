@@ -227,10 +227,19 @@ public static class TouchEndpoints
             ? PersonStateJson.Read(json)
             : PersonState.Empty;
 
+    private static string KindWord(string kind) =>
+        kind switch
+        {
+            "call" => Said("call"),
+            "note" => Said("note"),
+            "task" => Said("task"),
+            _ => Said("post"),
+        };
+
     private static string Heading(string kind, string status) =>
         (kind, status) switch
         {
-            ("call" or "note" or "task" or "post", _) => Say($"Why this {kind}"),
+            ("call" or "note" or "task" or "post", _) => Say($"Why this {KindWord(kind)}"),
             (_, "sent") => Said("Why it went"),
             (_, "planned" or "handing") => Said("Why it is coming"),
             (_, "held") => Said("Why it waits"),

@@ -56,7 +56,7 @@ public static class Problems
                 ? Said("Your role does not go so far.")
                 : caller is { SeesAll: false } && missing.Roles.Contains(caller.Role, StringComparer.Ordinal)
                     ? Say($"To {Said(missing.What)} one has to see everybody, and you see some of the people. Ask somebody who does.")
-                : Say($"To {Said(missing.What)} one has to be {string.Join(" or ", missing.Roles)} of the {(missing.Name == Rights.KeepInstallation ? "installation" : "practice")}. Ask somebody who is."),
+                : Say($"To {Said(missing.What)} one has to be {string.Join(Said(" or "), missing.Roles.Select(Said))} of the {(missing.Name == Rights.KeepInstallation ? Said("installation") : Said("practice"))}. Ask somebody who is."),
             statusCode: StatusCodes.Status403Forbidden,
             title: Said("Not yours to do")
         );

@@ -1,4 +1,4 @@
-import { Children, type ReactNode } from 'react';
+import { createElement, Fragment, type ReactNode } from 'react';
 import { messageOf } from './phrase';
 
 type Part = ReactNode | ((inner: ReactNode) => ReactNode);
@@ -13,11 +13,14 @@ export function Sentence({ m, v }: { m: string; v?: Record<string, Part> }) {
     Object.entries(v ?? {}).map(([name, part]) => [
       name,
       typeof part === 'function'
-        ? (inner: ReactNode[]) => part(Children.toArray(inner))
+        ? (inner: ReactNode[]) => part(inRow(inner))
         : // Nothing, and yes or no, are not shown, as in any element.
           (part ?? ''),
     ]),
   );
   const said = messageOf(m, false).format<ReactNode>(values as never);
-  return <>{Children.toArray(said)}</>;
+  return inRow(said);
 }
+
+/** Parts one after another, each in its place as if it had been written there. */
+const inRow = (parts: ReactNode | ReactNode[]) => createElement(Fragment, null, ...(Array.isArray(parts) ? parts : [parts]));

@@ -22,6 +22,8 @@ const words: Record<string, string> = {
   open: phrase('open'),
   won: phrase('won'),
   lost: phrase('lost'),
+  done: phrase('done'),
+  sent: phrase('sent'),
   // what a member is
   principal: phrase('principal'),
   adviser: phrase('adviser'),
@@ -30,3 +32,6 @@ const words: Record<string, string> = {
 
 /** A word of the server as it is read. */
 export const codeWord = (code: string) => words[code] ?? code;
+
+/** A channel as it is read: letters go by post, which a post for a public place does not. */
+export const channelWord = (channel: string) => (channel === 'post' ? phrase('post‹letters›') : codeWord(channel));

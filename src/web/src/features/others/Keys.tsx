@@ -10,10 +10,10 @@ type AllKeys = Schemas['KeysDto'];
 type Key = AllKeys['keys'][number];
 
 const spans = [
-  [30, phrase('a month')],
-  [90, phrase('three months')],
-  [365, phrase('a year')],
-  [730, phrase('two years')],
+  [30, phrase('a month‹after›')],
+  [90, phrase('three months‹after›')],
+  [365, phrase('a year‹after›')],
+  [730, phrase('two years‹after›')],
 ] as const;
 
 /** The keys there are, and another one. */

@@ -7,7 +7,7 @@ import { ReasonField } from '../../ui/ReasonField';
 import { UntilField } from '../../ui/UntilField';
 import { said } from '../../ui/undo';
 import { day, keyDate } from '../../ui/when';
-import { codeWord } from '../../words/codes';
+import { channelWord } from '../../words/codes';
 import { phrase, quoted } from '../../words/phrase';
 import { undoEvent } from './acts';
 import { usePersonChange } from './usePersonChange';
@@ -33,12 +33,12 @@ export function MayWe({ person: p }: { person: Person }) {
       <ul className="m-0 mt-1 list-none p-0">
         {p.mayWe.map((m) => (
           <li key={m.channel} className="grid grid-cols-[64px_1fr_auto] gap-2 border-t border-dotted border-rule py-1">
-            <span>{codeWord(m.channel)}</span>
+            <span>{channelWord(m.channel)}</span>
             <span className={m.allowed === 'no' ? 'text-ember' : m.allowed === 'yes' ? 'text-ink' : 'text-straw'}>{m.words}</span>
             <Button
               onClick={() => setOpen(open === m.channel ? undefined : m.channel)}
               aria-expanded={open === m.channel}
-              aria-label={phrase('Record what they said about {channel}', { channel: codeWord(m.channel) })}
+              aria-label={phrase('Record what they said about {channel}', { channel: channelWord(m.channel) })}
             >
               {phrase('record')}
             </Button>

@@ -12,6 +12,7 @@ import { sayOwn } from '../../ui/OwnFieldInput';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
 import { day, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
+import { codeWord } from '../../words/codes';
 import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { asThePractice, tongueName } from '../../words/TongueField';
@@ -220,7 +221,7 @@ function Touch({
 }) {
   const remark = line.kind === 'remark';
   const said = line.kind === 'replied' && line.detail;
-  const trouble = Boolean(line.status && /will not|cannot|mending|blocked|given up|held/.test(line.status));
+  const { trouble } = line;
   // Beside the line, not in it: a button holds no other button.
   const back = (
     <>
@@ -239,7 +240,7 @@ function Touch({
         <span
           className={
             line.touchId
-              ? `font-serif ${coming ? 'text-soft' : ''} ${coming && /will not|cannot/.test(line.status ?? '') ? 'line-through' : ''}`
+              ? `font-serif ${coming ? 'text-soft' : ''} ${coming && line.willNot ? 'line-through' : ''}`
               : remark
                 ? 'font-serif italic'
                 : ''
@@ -261,7 +262,7 @@ function Touch({
         )}
       </span>
       <span className={`text-small ${trouble ? 'text-ember' : 'text-soft'}`}>
-        {(line.status === 'sent' ? phrase('sent {at}', { at: time(line.at, zone) }) : line.status) ??
+        {(line.status === 'sent' ? phrase('sent {at}', { at: time(line.at, zone) }) : codeWord(line.status ?? '')) ||
           (line.touchId ? line.program : (line.by ?? (line.kind === 'started' ? phrase('by itself') : '')))}
       </span>
     </span>
