@@ -139,7 +139,7 @@ public sealed class MemberMails(PublicLinks links)
     // What is said is said in the member's own language.
     private static async Task AddAsync(GerminalDb db, MemberUser member, Guid from, Func<(string Subject, string What, string How, string Address, string Otherwise)> words, CancellationToken stop)
     {
-        var of = member.Tongue.Length > 0 ? member.Tongue : await db.Practices.Where(p => p.Id == member.PracticeId).Select(p => p.Settings.Tongue).FirstOrDefaultAsync(stop);
+        var of = member.Tongue.Length > 0 ? member.Tongue : (await db.Practices.Where(p => p.Id == member.PracticeId).Select(p => p.Settings).FirstOrDefaultAsync(stop))?.Tongue;
         using var spoken = (Tongue.Named(of) ?? Tongue.Spoken).Speak();
         var (subject, what, how, address, otherwise) = words();
         db.OwnMails.Add(
