@@ -2516,6 +2516,60 @@ test('Mail is signed with a key of one’s own, as a verifier that is not ours r
   await leave();
 });
 
+test('A member chooses another language: every page speaks it, dates and all; they choose back', async () => {
+  const german = JSON.parse(fs.readFileSync(path.join(root, 'src', 'words', 'de.json'), 'utf8'));
+  // Whole sentences only: a single word may be somebody's own, such as what a stage is called.
+  const english = new Set(Object.keys(german).filter((m) => m !== german[m] && !/[{<'‹]/.test(m) && m.trim().split(' ').length > 2));
+  const { page, leave } = await desk();
+  const [person] = (await (await page.request.get(`${stack.url}/api/people?most=1&sort=name`)).json()).rows;
+  const [program] = await programs(page);
+  await page.goto(`${stack.url}/you`);
+  const language = page.getByRole('combobox', { name: 'Language' });
+  await language.selectOption('de-DE');
+  await page.getByRole('heading', { level: 1, name: 'Sie', exact: true }).waitFor();
+  assert.equal(await page.locator('html').getAttribute('lang'), 'de-DE');
+
+  const paths = ['/', '/almanac', '/almanac/forgotten', '/people', '/people/segments', `/people/${person.id}`, '/pipeline', '/tasks', '/programs'];
+  paths.push(`/programs/${program.id}`, '/programs/broadcasts', '/letters', '/forms', '/proof', '/posts', '/practice', '/practice/calls', '/practice/sending', '/you');
+  const left = {};
+  for (const at of paths) {
+    await page.goto(stack.url + at);
+    await page.getByRole('heading', { level: 1 }).first().waitFor();
+    await page.waitForLoadState('networkidle');
+    const words = await page.evaluate(() => {
+      const said = [];
+      const texts = document.createTreeWalker(document.body, NodeFilter.SHOW_TEXT);
+      while (texts.nextNode()) if (!texts.currentNode.parentElement?.closest('script,style,[lang=en],iframe')) said.push(texts.currentNode.textContent.trim());
+      for (const e of document.querySelectorAll('[aria-label],[placeholder],[title]')) said.push(e.ariaLabel ?? '', e.title ?? '', e.getAttribute('placeholder') ?? '');
+      return said;
+    });
+    for (const word of words) if (english.has(word)) left[word] = at;
+  }
+  assert.deepEqual(left, {}, 'what is still said in English, and where');
+
+  const sheet = await (await page.request.get(`${stack.url}/api/today`)).json();
+  await page.goto(stack.url);
+  const day = new Intl.DateTimeFormat('de-DE', { weekday: 'long', timeZone: sheet.zone }).format(new Date(sheet.now));
+  await page.getByText(new RegExp(day)).first().waitFor();
+  await accessible(page, 'today, in German');
+  await fits(page, 'today, in German');
+
+  // Back, from a browser that has never heard of it: the language is the member's, not the browser's.
+  const other = await desk({ fresh: true });
+  await other.page.goto(stack.url);
+  await other.page.getByLabel('Email address').fill('ada@example.com');
+  await other.page.getByLabel('Password').fill(stack.password);
+  await other.page.keyboard.press('Enter');
+  await other.page.getByRole('heading', { level: 2, name: 'Anrufe' }).waitFor();
+  await other.page.goto(`${stack.url}/you`);
+  await other.page.getByRole('combobox', { name: 'Sprache' }).selectOption('');
+  await other.page.getByRole('heading', { level: 1, name: 'You', exact: true }).waitFor();
+  await other.leave();
+  await page.reload();
+  await page.getByRole('heading', { level: 2, name: 'Calls' }).waitFor();
+  await leave();
+});
+
 for (const width of [1280, 390]) {
   test(`every menu, popover and dialog of every page, ${width} px`, async (t) => {
     const { page, leave } = await desk({ width });

@@ -20,6 +20,12 @@ public sealed class TaskDesk(GerminalDb db, string by, Guid member, Instant now)
     /// <summary>Letters of the words with which a task is handed over.</summary>
     public const int LongestWords = 400;
 
+    // Kept as it stands here; said in the language of whoever reads it.
+    private static readonly string ByHand = ToSay("written by hand");
+
+    /// <summary>Where a task came from, as it is told.</summary>
+    public static string SourceWords(string source) => source == ByHand ? Said(ByHand) : source;
+
     private readonly PeopleDesk desk = new(db, by, now);
 
     /// <summary>Writes a task; the caller saves.</summary>
@@ -41,7 +47,7 @@ public sealed class TaskDesk(GerminalDb db, string by, Guid member, Instant now)
             Kind = kind,
             Title = title,
             Due = due,
-            Source = source ?? Said("written by hand"),
+            Source = source ?? ByHand,
             CreatedAt = now,
             Rule = rule,
             RepeatsFrom = rule.Length > 0 ? due : null,

@@ -8,8 +8,8 @@ using Germinal.Core.Time;
 using Germinal.Service.Engine;
 using Germinal.Service.Letters;
 using Germinal.Service.People;
-using Germinal.Service.Posts;
 using Germinal.Service.Tasks;
+using Germinal.Service.Posts;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
@@ -267,7 +267,7 @@ public static class DaySheet
                         t.Kind,
                         true,
                         person is null ? null : Ref(person.Id),
-                        t.Rule.Length > 0 ? $"{t.Source}, {TaskRepeats.Words(t.Rule)}" : t.Source,
+                        t.Rule.Length > 0 ? $"{TaskDesk.SourceWords(t.Source)}, {TaskRepeats.Words(t.Rule)}" : TaskDesk.SourceWords(t.Source),
                         0,
                         t.Due.AtStartOfDayInZone(zone).ToInstant().Iso(),
                         person?.AddressOf(Channel.Call),

@@ -5,6 +5,7 @@ using Germinal.Service.Engine;
 using Germinal.Service.Inquiries;
 using Germinal.Service.Meetings;
 using Germinal.Service.People;
+using Germinal.Service.Tasks;
 using Germinal.Store;
 using Germinal.Web.Hosting;
 using Germinal.Web.Journal;
@@ -119,7 +120,7 @@ public static class DealingsEndpoints
                         t.Kind,
                         t.Title,
                         LocalDatePattern.Iso.Format(t.Due),
-                        t.Source,
+                        TaskDesk.SourceWords(t.Source),
                         t.MemberId is { } m ? members.GetValueOrDefault(m) : null
                     )),
                 ]
