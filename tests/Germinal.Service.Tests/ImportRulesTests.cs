@@ -20,11 +20,19 @@ public sealed class ImportRulesTests
         Members = [Ada, Tomas],
     };
 
-    private static ImportedRow Read(string header, string line)
+    private static ImportedRow Read(string header, string line, string region = "US")
     {
         var table = ListTable.Read(Encoding.UTF8.GetBytes($"{header}\n{line}\n"));
-        return new RowReader(ImportField.Guess(table), Practice, dayFirst: false, "US", new LocalDate(2027, 3, 1)).Read(table.Records[0]);
+        return new RowReader(ImportField.Guess(table), Practice, dayFirst: false, region, new LocalDate(2027, 3, 1)).Read(table.Records[0]);
     }
+
+    [Theory]
+    [InlineData("US", "Port Averil,ME,04999,", "9 Feldweg|Port Averil, ME 04999")]
+    [InlineData("US", "Zwenkau,,04999,Germany", "9 Feldweg|04999 Zwenkau|Germany")]
+    [InlineData("DE", "Zwenkau,Sachsen,04999,", "9 Feldweg|Sachsen|04999 Zwenkau")]
+    [InlineData("GB", "Bathwick,Somerset,BA1 1AA,", "9 Feldweg|Bathwick, Somerset BA1 1AA")]
+    public void An_address_in_parts_is_written_as_in_its_country_else_as_in_the_practices_own(string region, string parts, string address) =>
+        Assert.Equal(address.Replace('|', '\n'), Read("First name,Street,City,State,ZIP,Country", $"Ida,9 Feldweg,{parts}", region).Address);
 
     [Theory]
     [InlineData("Given name,Surname,E-Mail,Cell,D.O.B.,Groups", "first_name,last_name,email,mobile,,tags")]

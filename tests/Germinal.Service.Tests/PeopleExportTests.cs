@@ -64,7 +64,7 @@ public sealed class PeopleExportTests
             "--02-29",
             consent: false
         );
-        await world.PersonAsync("Una", p => (p.FirstName, p.LastName, p.Mobile) = (null, null, null), consent: false);
+        await world.PersonAsync("Una", p => (p.FirstName, p.LastName, p.Mobile, p.Address) = (null, null, null, "Feldweg 9\n04999 Zwenkau\nDeutschland"), consent: false);
         await db.People.Where(p => p.Id == ida.Id).ExecuteUpdateAsync(u => u.SetProperty(p => p.Lists, new List<string> { "a", "b" }));
         db.Consent.AddRange(
             Said(world, ida.Id, "text", true, "inquiry", "2026-11-02T00:00"),

@@ -121,7 +121,7 @@ public sealed partial record PostalPlace(string? City, string? State, string? Po
 
         if (CodeLast().Match(line) is { Success: true } british)
         {
-            return new PostalPlace(Town(british), null, Code(british), null);
+            return new PostalPlace(Town(british), british.Groups["county"].Value is { Length: > 0 } county ? county.Trim() : null, Code(british), null);
         }
 
         if (CodeFirst().Match(line) is { Success: true } continental && !continental.Groups["town"].Value.Any(char.IsDigit))
@@ -134,6 +134,22 @@ public sealed partial record PostalPlace(string? City, string? State, string? Po
             ? new PostalPlace(Town(bare), StateOf(bare.Groups["state"].Value), null, null)
             : null;
     }
+
+    /// <summary>
+    /// The line that says the place, as it is written in its country: <c>Portland, ME 04101</c>, <c>Bath BA1 1AA</c>, <c>04109 Leipzig</c>. What is written so
+    /// is read by <see cref="Of"/> again; a state that does not stand on such a line is left out of it.
+    /// </summary>
+    /// <param name="country">Its country, by name or by two letters (ISO 3166); where it is none that is known, the form of the code decides.</param>
+    public string Line(string country) =>
+        (City, PostalCode) switch
+        {
+            ({ Length: > 0 } town, { Length: > 0 } code) when CodeFirst().IsMatch($"{code} {town}") && Countries.PutsCodeFirst(country) => $"{code} {town}",
+            ({ Length: > 0 } town, { Length: > 0 } code) when CodeLast().IsMatch($"{town} {code}") => State is { Length: > 0 } county ? $"{town}, {county} {code}" : $"{town} {code}",
+            _ => $"{City}, {State} {PostalCode}".Replace("  ", " ", StringComparison.Ordinal).Trim(',', ' '),
+        };
+
+    /// <summary>Whether a state has a place on that line.</summary>
+    public bool StateStands(string country) => State is { Length: > 0 } && Line(country).Contains(State, StringComparison.Ordinal);
 
     private static string Town(Match match) => match.Groups["town"].Value.Trim().TrimEnd(',');
 
@@ -148,12 +164,12 @@ public sealed partial record PostalPlace(string? City, string? State, string? Po
     )]
     private static partial Regex WithState();
 
-    /// <summary>Bath BA1 1AA.</summary>
-    [GeneratedRegex(@"^(?<town>[^\d,]+?),?\s+(?<code>[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2})$", Plain)]
+    /// <summary>Bath BA1 1AA · Bath, Somerset BA1 1AA.</summary>
+    [GeneratedRegex(@"^(?<town>[^\d,]+?)(,\s*(?<county>\p{L}[^\d,]*?))?,?\s+(?<code>[A-Z]{1,2}\d[A-Z\d]? ?\d[A-Z]{2})$", Plain)]
     private static partial Regex CodeLast();
 
-    /// <summary>04109 Leipzig · A-1010 Wien.</summary>
-    [GeneratedRegex(@"^(?<code>([A-Z]{1,3}-)?\d{4,5})\s+(?<town>\p{L}[^,]*)$", Plain)]
+    /// <summary>04109 Leipzig · A-1010 Wien · 1012 AB Amsterdam · 00-950 Warszawa · 114 55 Stockholm.</summary>
+    [GeneratedRegex(@"^(?<code>\d{4} ?[A-Z]{2}|([A-Z]{1,3}-)?\d{4,5}|\d{3} \d{2}|\d{2}-\d{3}|\d{4}-\d{3})\s+(?<town>\p{L}[^,]*)$", Plain)]
     private static partial Regex CodeFirst();
 
     /// <summary>Portland, Maine.</summary>

@@ -315,11 +315,14 @@ public sealed class RowReader(
 
     private static string Short(string text) => text.Length <= 60 ? text : text[..57] + "…";
 
-    private static string? AddressOf(Func<string, string> cell)
+    // A place is written as in its country; a state that has no place on its line there stands on a line above.
+    private string? AddressOf(Func<string, string> cell)
     {
         string[] LinesOf(string text) => [.. text.ReplaceLineEndings("\n").Split('\n').Select(CellReading.Clean)];
-        var town = CellReading.Clean($"{CellReading.Clean(cell(ImportField.City))}, {cell(ImportField.State)} {cell(ImportField.Zip)}").Trim(',', ' ');
-        string[] parts = [.. LinesOf(cell(ImportField.Street)), town, CellReading.Clean(cell(ImportField.Country))];
+        string Part(string field) => CellReading.Clean(cell(field));
+        var place = new PostalPlace(Part(ImportField.City), Part(ImportField.State), Part(ImportField.Zip), Part(ImportField.Country));
+        var country = place.Country is { Length: > 0 } named ? named : phoneRegion;
+        string[] parts = [.. LinesOf(cell(ImportField.Street)), place.StateStands(country) ? "" : place.State!, place.Line(country), place.Country!];
         var lines = (parts.Any(l => l.Length > 0) ? parts : LinesOf(cell(ImportField.Address))).Where(l => l.Length > 0).ToList();
         return lines.Count == 0 ? null : string.Join('\n', lines);
     }

@@ -1,4 +1,3 @@
-using System.Globalization;
 using System.Text;
 using Germinal.Channels.Tables;
 using Germinal.Core.Contact;
@@ -198,11 +197,11 @@ public static class PeopleExport
 
         var place = PostalPlace.Of(address);
         var lines = address.Split('\n');
-        var town = string.Create(CultureInfo.InvariantCulture, $"{place.City}, {place.State} {place.PostalCode}");
+        var town = place.Line(place.Country ?? "");
         string[] end = place.Country is null ? [town] : [town, place.Country];
-        var apart = place.City is not null && place.State is not null && place.PostalCode is not null && lines.Length > end.Length && lines.AsSpan(lines.Length - end.Length).SequenceEqual(end);
+        var apart = place.City is not null && place.PostalCode is not null && lines.Length > end.Length && lines.AsSpan(lines.Length - end.Length).SequenceEqual(end);
         string[] parts = apart
-            ? ["", "", Street(lines[..^end.Length]), VCard.Escaped(place.City!), VCard.Escaped(place.State!), VCard.Escaped(place.PostalCode!), VCard.Escaped(place.Country ?? "")]
+            ? ["", "", Street(lines[..^end.Length]), VCard.Escaped(place.City!), VCard.Escaped(place.State ?? ""), VCard.Escaped(place.PostalCode!), VCard.Escaped(place.Country ?? "")]
             : ["", "", Street(lines), "", "", "", ""];
         VCard.WriteLine(output, "ADR", string.Join(';', parts));
     }

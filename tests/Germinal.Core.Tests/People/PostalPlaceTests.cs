@@ -25,6 +25,27 @@ public sealed class PostalPlaceTests
         Assert.Equal(new PostalPlace(city, state, code, country), PostalPlace.Of(address));
 
     [Theory]
+    [InlineData("Zwenkau", "", "04999", "Germany", "04999 Zwenkau")]
+    [InlineData("Zwenkau", "", "04999", "Deutschland", "04999 Zwenkau")]
+    [InlineData("Zwenkau", "Sachsen", "04999", "de", "04999 Zwenkau")]
+    [InlineData("Wehrstadt", "", "1999", "AT", "1999 Wehrstadt")]
+    [InlineData("Kaaldorp", "", "1999 AB", "NL", "1999 AB Kaaldorp")]
+    [InlineData("Bathwick", "", "BA1 1AA", "", "Bathwick BA1 1AA")]
+    [InlineData("Bathwick", "Somerset", "BA1 1AA", "GB", "Bathwick, Somerset BA1 1AA")]
+    [InlineData("Port Averil", "ME", "04999", "US", "Port Averil, ME 04999")]
+    [InlineData("Port Averil", "ME", "04999", "", "Port Averil, ME 04999")]
+    [InlineData("Port Averil", "ME", "04999", "Nowhereland", "Port Averil, ME 04999")]
+    [InlineData("Cold Narrows", "NS", "B3H 1A1", "Canada", "Cold Narrows, NS B3H 1A1")]
+    [InlineData("Upper Dale", "", "", "DE", "Upper Dale")]
+    public void A_place_is_written_as_in_its_country_and_read_from_that_again(string city, string state, string code, string country, string line)
+    {
+        static string? Kept(string text) => text.Length == 0 ? null : text;
+        var place = new PostalPlace(city, state, code, null);
+        Assert.Equal(line, place.Line(country));
+        Assert.Equal(new PostalPlace(city, place.StateStands(country) ? state : null, Kept(code), null), PostalPlace.Of($"9 Feldweg\n{line}"));
+    }
+
+    [Theory]
     [InlineData(null)]
     [InlineData("")]
     [InlineData("12 Quay Lane")]
