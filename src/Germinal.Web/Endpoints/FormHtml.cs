@@ -177,7 +177,8 @@ public static class FormHtml
         body.Append('>');
         if (q.ShownIf is { } only && form.Questions.FirstOrDefault(x => x.Id == only.Question) is { } before)
         {
-            body.Append(CultureInfo.InvariantCulture, $"<p class=\"only\">{Said("Only if “")}").Append(PublicPages.Encode(before.Ask)).Append(only.Answers.Count > 0 ? "” is " + PublicPages.Encode(string.Join(" or ", only.Answers.Select(a => $"“{a}”"))) : "” is answered").Append(":</p>");
+            var answers = string.Join(Said(" or "), only.Answers.Select(a => Say($"“{a}”")));
+            body.Append("<p class=\"only\">").Append(PublicPages.Encode(answers.Length > 0 ? Say($"Only if “{before.Ask}” is {answers}:") : Say($"Only if “{before.Ask}” is answered:"))).Append("</p>");
         }
 
         var notes = new List<string>();

@@ -34,17 +34,19 @@ public static class MeetingHtml
     public static string Times(IReadOnlyList<Instant> free, LocalDate? from, DateTimeZone zone, Instant? chosen, string address, string? problem)
     {
         var days = free.GroupBy(t => t.InZone(zone).Date).Where(d => from is not { } first || d.Key >= first).Take(MostDays + 1).ToList();
-        var html = new StringBuilder("<div class=\"q\" id=\"q-time\"><fieldset class=\"times\"").Append(problem is null ? "" : " aria-describedby=\"e-time\" aria-invalid=\"true\"").Append(CultureInfo.InvariantCulture, $"><legend>{Said("When suits you?")}</legend>");
+        // What the page's script says in the place of this: it knows the reader's zone, and so which times are of one day.
+        var words = $" data-zone=\"{PublicPages.Encode(Say($"These are times of your own zone, {"{zone}"}."))}\" data-one=\"{PublicPages.Encode(Said("1 time"))}\" data-many=\"{PublicPages.Encode(Say($"{"{n}"} times"))}\"";
+        var html = new StringBuilder("<div class=\"q\" id=\"q-time\"><fieldset class=\"times\"").Append(words).Append(problem is null ? "" : " aria-describedby=\"e-time\" aria-invalid=\"true\"").Append(CultureInfo.InvariantCulture, $"><legend>{Said("When suits you?")}</legend>");
         html.Append(CultureInfo.InvariantCulture, $"<p class=\"help zone\">{Say($"These are times of {PublicPages.Encode(zone.Id)}.")}</p>");
         foreach (var (day, place) in days.Take(MostDays).Select((d, i) => (d, i)))
         {
             var opened = chosen is { } at ? day.Contains(at) : place == 0;
             var count = day.Count();
-            html.Append(CultureInfo.InvariantCulture, $"<details name=\"day\"{(opened ? " open" : "")}><summary>{Day.Format(day.Key)} <span>{count} {(count == 1 ? "time" : "times")}</span></summary><div>");
+            html.Append(CultureInfo.InvariantCulture, $"<details name=\"day\"{(opened ? " open" : "")}><summary>{Day.Format(day.Key)} <span>{(count == 1 ? Said("1 time") : Say($"{count} times"))}</span></summary><div>");
             foreach (var time in day)
             {
                 var iso = InstantPattern.ExtendedIso.Format(time);
-                html.Append(CultureInfo.InvariantCulture, $"<label><input type=\"radio\" name=\"{TimeField}\" value=\"{iso}\"{(time == chosen ? " checked" : "")}> <time datetime=\"{iso}\">{time.InZone(zone).ToString("HH:mm", CultureInfo.InvariantCulture)}</time></label>");
+                html.Append(CultureInfo.InvariantCulture, $"<label><input type=\"radio\" name=\"{TimeField}\" value=\"{iso}\"{(time == chosen ? " checked" : "")}> <time datetime=\"{iso}\">{Tongue.Spoken.Dates.Time.Format(time.InZone(zone).TimeOfDay)}</time></label>");
             }
 
             html.Append("</div></details>");

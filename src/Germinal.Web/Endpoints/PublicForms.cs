@@ -1,4 +1,4 @@
-using System.Globalization;
+using Germinal.Core.Words;
 using System.Text.Json;
 using Germinal.Channels;
 using Germinal.Core.Forms;
@@ -110,7 +110,7 @@ public static class PublicForms
     }
 
     /// <summary>A moment that the page's script says in the reader's own zone and language; without it, in UTC.</summary>
-    private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{at.InUtc().ToString("d MMMM uuuu, HH:mm 'UTC'", CultureInfo.InvariantCulture)}</time>";
+    private static string Moment(Instant at) => $"<time datetime=\"{NodaTime.Text.InstantPattern.ExtendedIso.Format(at)}\">{Tongue.Spoken.Dates.Moment.Format(at.InUtc().LocalDateTime)} UTC</time>";
 
     private static async Task<IResult> Take(
         string slug,
@@ -131,7 +131,7 @@ public static class PublicForms
 
         if (!request.HasFormContentType)
         {
-            return Results.Problem("A form is sent as HTML forms are: application/x-www-form-urlencoded or multipart/form-data.", statusCode: StatusCodes.Status415UnsupportedMediaType);
+            return Results.Problem(Said("A form is sent as HTML forms are: application/x-www-form-urlencoded or multipart/form-data."), statusCode: StatusCodes.Status415UnsupportedMediaType);
         }
 
         if (await PostedAsync(request, stop) is not { } form)

@@ -4,6 +4,7 @@
  */
 import { tellSeen } from './film';
 import { followAnswers } from './followAnswers';
+import { language } from './language';
 import { timesHere } from './times';
 import { workFor } from './work';
 
@@ -35,7 +36,7 @@ for (const times of document.querySelectorAll<HTMLElement>('.times')) timesHere(
 
 for (const time of document.querySelectorAll<HTMLTimeElement>('time:not(.times time)')) {
   const at = new Date(time.dateTime);
-  if (!Number.isNaN(at.valueOf())) time.textContent = at.toLocaleString(navigator.language, { dateStyle: 'full', timeStyle: 'short' });
+  if (!Number.isNaN(at.valueOf())) time.textContent = at.toLocaleString(language(), { dateStyle: 'full', timeStyle: 'short' });
 }
 
 if (window.parent !== window) {

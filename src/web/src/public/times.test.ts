@@ -6,7 +6,7 @@ const radio = (at: string, more = '') =>
   `<label><input type="radio" name="g.time" value="${at}"${more}> <time datetime="${at}">x</time></label>`;
 
 function page(days: string) {
-  document.body.innerHTML = `<div><fieldset class="times"><legend>When?</legend><p class="zone">Theirs</p>${days}</fieldset><input type="hidden" name="g.zone"></div>`;
+  document.body.innerHTML = `<div><fieldset class="times" data-zone="Hier: {zone}." data-one="1 Zeit" data-many="{n} Zeiten"><legend>When?</legend><p class="zone">Theirs</p>${days}</fieldset><input type="hidden" name="g.zone"></div>`;
   const times = document.querySelector<HTMLElement>('.times');
   if (!times) throw new Error('no times');
   timesHere(times, 'en-GB');
@@ -37,7 +37,12 @@ test('times stand under the days of the reader, each once, and their zone is sen
   expect(times.querySelector('details')?.open).toBe(true);
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
   expect(document.querySelector<HTMLInputElement>('input[name="g.zone"]')?.value).toBe(zone);
-  expect(times.querySelector('.zone')?.textContent).toContain(zone.replaceAll('_', ' '));
+  expect(times.querySelector('.zone')?.textContent).toBe(`Hier: ${zone.replaceAll('_', ' ')}.`);
+  const counts = [...times.querySelectorAll('details')].map((d) => [
+    d.querySelector('summary span')?.textContent,
+    d.querySelectorAll('input').length,
+  ]);
+  for (const [said, n] of counts) expect(said).toBe(n === 1 ? '1 Zeit' : `${n} Zeiten`);
 });
 
 test('the day of what is chosen already is open, and no other', () => {

@@ -1,8 +1,13 @@
-/** Puts the times one can choose from under the days of the reader's own zone, says which zone that is, and sends it along. */
-export function timesHere(times: HTMLElement, language = navigator.language) {
+import { language as ofPage } from './language';
+
+/**
+ * Puts the times one can choose from under the days of the reader's own zone, says which zone that is, and sends it along.
+ * What is said with it stands at the times, as the server says it.
+ */
+export function timesHere(times: HTMLElement, language = ofPage()) {
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
   const said = times.querySelector('.zone');
-  if (said) said.textContent = `These are times of your own zone, ${zone.replaceAll('_', ' ')}.`;
+  if (said) said.textContent = (times.dataset.zone ?? '{zone}').replace('{zone}', () => zone.replaceAll('_', ' '));
   const sent = document.querySelector<HTMLInputElement>('input[name="g.zone"]');
   if (sent) sent.value = zone;
   const day = new Intl.DateTimeFormat(language, { weekday: 'long', day: 'numeric', month: 'long', timeZone: zone });
@@ -25,7 +30,7 @@ export function timesHere(times: HTMLElement, language = navigator.language) {
     group.open = chosen || (place === 0 && !times.querySelector('input:checked'));
     const head = document.createElement('summary');
     const count = document.createElement('span');
-    count.textContent = labels.length === 1 ? '1 time' : `${labels.length} times`;
+    count.textContent = (labels.length === 1 ? times.dataset.one : times.dataset.many?.replace('{n}', String(labels.length))) ?? '';
     head.append(`${name} `, count);
     const box = document.createElement('div');
     box.append(...labels);
