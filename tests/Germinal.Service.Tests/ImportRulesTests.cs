@@ -36,6 +36,7 @@ public sealed class ImportRulesTests
 
     [Theory]
     [InlineData("Given name,Surname,E-Mail,Cell,D.O.B.,Groups", "first_name,last_name,email,mobile,,tags")]
+    [InlineData("Vorname,Nachname,E-Mail-Adresse,Handy,Telefon,Geburtsdatum,Straße,PLZ,Ort,Schlagwörter", "first_name,last_name,email,mobile,other_phone,birthday,street,zip,city,tags")]
     [InlineData("Name,Email Address,Phone,Date of Birth,Postcode", "full_name,email,other_phone,birthday,zip")]
     [InlineData("FIRST_NAME;LAST_NAME;email_ok", "first_name,last_name,email_consent")]
     [InlineData("Vorname\tNachname\tMail", "first_name,last_name,email")]

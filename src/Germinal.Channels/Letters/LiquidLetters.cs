@@ -85,7 +85,7 @@ public sealed class LiquidLetters : ITemplates
 
     /// <summary>Files that an email is to carry and the practice does not keep, as sentences.</summary>
     internal static IEnumerable<string> MissingFiles(EmailStep email, Practice practice) =>
-        practice.Kept is { } kept ? email.Attachments.Where(a => !kept.Files.ContainsKey(a)).Select(a => $"There is no file “{a}”.") : [];
+        practice.Kept is { } kept ? email.Attachments.Where(a => !kept.Files.ContainsKey(a)).Select(a => Say($"There is no file “{a}”.")) : [];
 
     private readonly ConcurrentDictionary<string, (string Marked, LetterPassages Passages)> marked = new(StringComparer.Ordinal);
 

@@ -35,9 +35,9 @@ public static class Booklet
             }
 
             writing.Skip(40);
-            writing.Write("Read and approved", 11);
+            writing.Write(Said("Read and approved"), 11);
             writing.Skip(36);
-            writing.Line(Said("Name, date"), "Signature");
+            writing.Line(Said("Name, date"), Said("Signature"));
             foreach (var (message, i) in messages.Select((m, i) => (m, i)))
             {
                 writing.NewPage();

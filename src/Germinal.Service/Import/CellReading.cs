@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Text.RegularExpressions;
 using Germinal.Core.Contact;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using NodaTime;
 using PhoneNumbers;
 
@@ -14,8 +15,8 @@ public readonly record struct Reading<T>(T Value, string? Doubt = null);
 public static partial class CellReading
 {
     private static readonly string[] Months = ["jan", "feb", "mar", "apr", "may", "jun", "jul", "aug", "sep", "oct", "nov", "dec"];
-    private static readonly string[] Yes = ["yes", "y", "x", "1", "true", "ok", "in", "opted in", "opt in", "✓", "✔"];
-    private static readonly string[] No = ["no", "n", "0", "false", "out", "opted out", "opt out", "unsubscribed", "do not email", "stop"];
+    private static readonly string[] Yes = ["yes", "y", "x", "1", "true", "ok", "in", "opted in", "opt in", "ja", "j", "✓", "✔"];
+    private static readonly string[] No = ["no", "n", "0", "false", "out", "opted out", "opt out", "unsubscribed", "do not email", "stop", "nein"];
 
     [GeneratedRegex(@"^([0-9]{1,4})[./-]([0-9]{1,2})[./-]([0-9]{1,4})\z", RegexOptions.None, matchTimeoutMilliseconds: 1000)]
     private static partial Regex Numeric();
@@ -122,14 +123,14 @@ public static partial class CellReading
             var date = new LocalDate(1899, 12, 30).PlusDays(serial);
             return new(
                 new YearlyDate(date.Month, date.Day, date.Year),
-                $"“{text}” is a spreadsheet’s number for a date; read as {Written(date)}, which is a guess."
+                Say($"“{text}” is a spreadsheet’s number for a date; read as {Written(date)}, which is a guess.")
             );
         }
 
-        return new(null, $"“{text}” is not a date. 4/27/1975, 1975-04-27 or 27 Apr would be.");
+        return new(null, Say($"“{text}” is not a date. 4/27/1975, 1975-04-27 or 27 Apr would be."));
     }
 
-    private static string Written(LocalDate date) => date.ToString("d MMMM uuuu", CultureInfo.InvariantCulture);
+    private static string Written(LocalDate date) => Tongue.Spoken.Dates.Date.Format(date);
 
     private static int Year(int year, int digits, LocalDate today) =>
         digits > 2 ? year
@@ -144,13 +145,13 @@ public static partial class CellReading
         }
 
         var turned = YearlyDate.TryCreate(day, month, year) is { } t
-            ? $" In the other order it would be {Written(new LocalDate(t.Year ?? 2000, t.Month, t.Day))}."
+            ? Say($" In the other order it would be {Written(new LocalDate(t.Year ?? 2000, t.Month, t.Day))}.")
             : "";
-        return new(null, $"“{text}” is no day there is, read {(dayFirst ? "day first" : "month first")}.{turned} The date is left out.");
+        return new(null, Say($"“{text}” is no day there is, read {(dayFirst ? Said("day first") : Said("month first"))}.{turned} The date is left out."));
     }
 
     private static Reading<YearlyDate?> Past(YearlyDate date, LocalDate today) =>
-        date.Year > today.Year ? new(null, $"{date} lies in the future. The date is left out.") : new(date);
+        date.Year > today.Year ? new(null, Say($"{date} lies in the future. The date is left out.")) : new(date);
 
     /// <summary>Whether it is a country whose numbers can be read without their country code, ISO 3166-1.</summary>
     public static bool IsRegion(string region) => PhoneNumberUtil.GetInstance().GetSupportedRegions().Contains(region);
@@ -178,7 +179,7 @@ public static partial class CellReading
             // Falls through to the doubt.
         }
 
-        return new((null, null), $"“{text}” is not a telephone number. (207) 555-0123 or +1 207 555 0123 would be. The number is left out.");
+        return new((null, null), Say($"“{text}” is not a telephone number. (207) 555-0123 or +1 207 555 0123 would be. The number is left out."));
     }
 
     /// <summary>Addresses in a cell: the first is written to, a second is kept.</summary>
@@ -197,12 +198,12 @@ public static partial class CellReading
         var good = parts.Where(Addresses.IsEmail).Distinct(StringComparer.Ordinal).ToList();
         if (good.Count == 0)
         {
-            return new((null, null), $"“{cell.Trim()}” is not an email address. name@example.com would be. The address is left out.");
+            return new((null, null), Say($"“{cell.Trim()}” is not an email address. name@example.com would be. The address is left out."));
         }
 
         return good.Count == 1
             ? new((good[0], null))
-            : new((good[0], good[1]), $"There are two addresses in one cell; {good[0]} is used and {good[1]} is kept as the other one.");
+            : new((good[0], good[1]), Say($"There are two addresses in one cell; {good[0]} is used and {good[1]} is kept as the other one."));
     }
 
     /// <summary>
@@ -220,14 +221,14 @@ public static partial class CellReading
         return text.Length == 0 ? new(null)
             : Yes.Contains(text, StringComparer.Ordinal) ? new(new SaidConsent(true, ConsentBasis.Express, null))
             : No.Contains(text, StringComparer.Ordinal) ? new(new SaidConsent(false, ConsentBasis.Express, null))
-            : new(null, $"“{cell.Trim()}” is neither yes nor no. No consent is recorded.");
+            : new(null, Say($"“{cell.Trim()}” is neither yes nor no. No consent is recorded."));
     }
 
     /// <summary>A cell that says yes or no; null for nothing.</summary>
     public static Reading<bool?> YesOrNo(string cell)
     {
         var said = Consent(cell);
-        return said.Value is { Basis: ConsentBasis.Express } plain ? new(plain.In) : new(null, said.Doubt is null ? null : $"“{cell.Trim()}” is neither yes nor no.");
+        return said.Value is { Basis: ConsentBasis.Express } plain ? new(plain.In) : new(null, said.Doubt is null ? null : Say($"“{cell.Trim()}” is neither yes nor no."));
     }
 
     /// <summary>

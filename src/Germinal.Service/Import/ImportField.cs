@@ -61,45 +61,45 @@ public static class ImportField
     /// </summary>
     public static IReadOnlyList<(string Field, string Label, string[] Names)> All { get; } =
     [
-        (None, "leave out", []),
-        (FirstName, "first name", ["first name", "firstname", "given name", "forename", "first", "vorname"]),
-        (LastName, "last name", ["last name", "lastname", "surname", "family name", "last", "nachname"]),
-        (FullName, "whole name", ["name", "full name", "fullname", "contact", "contact name", "client name"]),
-        (Email, "email", ["e mail address", "email address", "email", "e mail", "mail"]),
-        (Mobile, "mobile", ["mobile phone", "mobile", "cell", "cell phone", "mobile number"]),
-        (OtherPhone, "other number", ["home phone", "phone", "telephone", "home", "work phone", "business phone", "tel", "phone number"]),
-        (Birthday, "birthday", ["birthday", "birth date", "date of birth", "dob", "born", "birthdate"]),
-        (OtherEmail, "other email", ["other email", "email 2", "e mail 2 address", "second email"]),
-        (Street, "street", ["street", "street address", "address 1", "home street"]),
-        (City, "city", ["city", "town"]),
-        (State, "state", ["state", "province", "region", "county"]),
-        (Zip, "postal code", ["zip", "zip code", "postcode", "postal code"]),
-        (Country, "country", ["country", "country region"]),
-        (Address, "whole postal address", ["address", "postal address", "home address", "mailing address"]),
-        (Zone, "time zone", ["zone", "time zone", "timezone"]),
-        (Stage, "stage", ["stage", "pipeline stage", "status"]),
+        (None, ToSay("leave out"), []),
+        (FirstName, ToSay("first name"), ["first name", "firstname", "given name", "forename", "first", "vorname", "rufname"]),
+        (LastName, ToSay("last name"), ["last name", "lastname", "surname", "family name", "last", "nachname", "familienname", "zuname"]),
+        (FullName, ToSay("whole name"), ["name", "full name", "fullname", "contact", "contact name", "client name", "vollstandiger name", "kontakt", "ansprechpartner"]),
+        (Email, ToSay("email"), ["e mail address", "email address", "email", "e mail", "mail", "e mail adresse", "mailadresse"]),
+        (Mobile, ToSay("mobile"), ["mobile phone", "mobile", "cell", "cell phone", "mobile number", "mobil", "handy", "mobiltelefon", "mobilnummer", "handynummer"]),
+        (OtherPhone, ToSay("other number"), ["home phone", "phone", "telephone", "home", "work phone", "business phone", "tel", "phone number", "telefon", "festnetz", "telefonnummer", "rufnummer"]),
+        (Birthday, ToSay("birthday"), ["birthday", "birth date", "date of birth", "dob", "born", "birthdate", "geburtstag", "geburtsdatum", "geboren"]),
+        (OtherEmail, ToSay("other email"), ["other email", "email 2", "e mail 2 address", "second email", "zweite e mail", "e mail 2"]),
+        (Street, ToSay("street"), ["street", "street address", "address 1", "home street", "strasse", "anschrift 1"]),
+        (City, ToSay("city"), ["city", "town", "ort", "stadt", "wohnort"]),
+        (State, ToSay("state"), ["state", "province", "region", "county", "bundesland", "kanton"]),
+        (Zip, ToSay("postal code"), ["zip", "zip code", "postcode", "postal code", "plz", "postleitzahl"]),
+        (Country, ToSay("country"), ["country", "country region", "land"]),
+        (Address, ToSay("whole postal address"), ["address", "postal address", "home address", "mailing address", "adresse", "anschrift", "postanschrift"]),
+        (Zone, ToSay("time zone"), ["zone", "time zone", "timezone", "zeitzone"]),
+        (Stage, ToSay("stage"), ["stage", "pipeline stage", "status", "phase"]),
         (DatePrefix + "client since", "client since", ["client since", "customer since", "since"]),
         (DatePrefix + "yearly review", "yearly review", ["review", "review date", "yearly review", "annual review"]),
         (DatePrefix + "policy renewal", "policy renewal", ["renewal", "renewal date", "policy renewal"]),
         (DatePrefix + "mortgage fixed until", "mortgage fixed until", ["fixed until", "mortgage fixed until"]),
-        (Tags, "tags", ["groups", "group", "tags", "tag", "categories", "category", "labels"]),
-        (Lists, "lists", ["lists", "list"]),
-        (EmailConsent, "may we email", ["email ok", "email consent", "may email", "opt in", "optin", "subscribed", "newsletter ok", "mail ok", "may we email"]),
-        (TextConsent, "may we text", ["text ok", "text consent", "may text", "sms ok", "sms consent", "may we text"]),
-        (CallConsent, "may we call", ["call ok", "call consent", "may call", "phone ok", "may we call"]),
-        (PostConsent, "may we write by post", ["post ok", "post consent", "may write", "letter ok", "may we write"]),
-        (DoNotContact, "do not contact", ["do not contact", "dnc", "no contact"]),
-        (Source, "source", ["source", "lead source", "referred by", "how heard"]),
-        (Owner, "owner", ["advisor", "adviser", "owner", "agent", "assigned to", "account manager"]),
-        (Notes, "remark", ["notes", "note", "comments", "comment", "remarks", "remark"]),
-        (Added, "here since", ["added", "created", "date added", "created on"]),
-        (Id, "who it is here", [Id]),
+        (Tags, ToSay("tags"), ["groups", "group", "tags", "tag", "categories", "category", "labels", "gruppen", "gruppe", "schlagworter", "schlagwort", "kategorien", "kategorie"]),
+        (Lists, ToSay("lists"), ["lists", "list", "listen", "liste"]),
+        (EmailConsent, ToSay("may we email"), ["email ok", "email consent", "may email", "opt in", "optin", "subscribed", "newsletter ok", "mail ok", "may we email", "e mail erlaubt"]),
+        (TextConsent, ToSay("may we text"), ["text ok", "text consent", "may text", "sms ok", "sms consent", "may we text", "sms erlaubt"]),
+        (CallConsent, ToSay("may we call"), ["call ok", "call consent", "may call", "phone ok", "may we call", "anruf erlaubt"]),
+        (PostConsent, ToSay("may we write by post"), ["post ok", "post consent", "may write", "letter ok", "may we write", "post erlaubt"]),
+        (DoNotContact, ToSay("do not contact"), ["do not contact", "dnc", "no contact", "nicht kontaktieren", "kontaktsperre"]),
+        (Source, ToSay("source"), ["source", "lead source", "referred by", "how heard", "quelle", "herkunft", "empfohlen von"]),
+        (Owner, ToSay("owner"), ["advisor", "adviser", "owner", "agent", "assigned to", "account manager", "betreuer", "berater", "zustandig"]),
+        (Notes, ToSay("remark"), ["notes", "note", "comments", "comment", "remarks", "remark", "notizen", "notiz", "bemerkung", "bemerkungen", "anmerkung"]),
+        (Added, ToSay("here since"), ["added", "created", "date added", "created on", "erfasst am", "angelegt am"]),
+        (Id, ToSay("who it is here"), [Id]),
     ];
 
     /// <summary>Every choice of a practice with its name for people: the table, then the dates and fields it named itself.</summary>
     public static IReadOnlyList<(string Field, string Label)> AllOf(OwnNames own) =>
         [
-            .. All.Select(f => (f.Field, f.Label)),
+            .. All.Select(f => (f.Field, Said(f.Label))),
             .. own.Dates.Where(d => d != Birthday && !All.Any(f => f.Field == DatePrefix + d)).Select(d => (DatePrefix + d, d)),
             .. own.Fields.Select(f => (OwnPrefix + f.Key, f.Name)),
         ];
@@ -110,7 +110,7 @@ public static class ImportField
 
     /// <summary>A field's name for people; of a key date or a field of the practice's own the name after its colon.</summary>
     public static string LabelOf(string field) =>
-        All.FirstOrDefault(f => f.Field == field).Label ?? field[(field.IndexOf(':', StringComparison.Ordinal) + 1)..];
+        All.FirstOrDefault(f => f.Field == field).Label is { } label ? Said(label) : field[(field.IndexOf(':', StringComparison.Ordinal) + 1)..];
 
     /// <summary>True for a column that brings consent.</summary>
     public static bool IsConsent(string field) => ConsentOf.ContainsKey(field);

@@ -31,7 +31,7 @@ public sealed partial class SentCopies(IDbContextFactory<GerminalDb> databases, 
     {
         if (own.Out is not { } server)
         {
-            return ProviderAnswer.Away(own.Trouble ?? "The account has no server that mail goes out by.");
+            return ProviderAnswer.Away(own.Trouble ?? Said("The account has no server that mail goes out by."));
         }
 
         var answer = await mail.SendAsync(message, null, server, stop);

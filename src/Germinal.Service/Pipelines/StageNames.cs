@@ -132,7 +132,7 @@ public static class StageNames
         );
         wrong.AddRange(
             now.Reasons.Where(r => r.Used.Count > 0 && !reasons.Contains(r.Name, StringComparer.Ordinal))
-                .Select(r => ("reasons", $"“{r.Name}” cannot be taken out: {string.Join(", ", r.Used)} asks for it. Put it together with another reason instead."))
+                .Select(r => ("reasons", Say($"“{r.Name}” cannot be taken out: {string.Join(", ", r.Used)} asks for it. Put it together with another reason instead.")))
         );
         return wrong;
     }

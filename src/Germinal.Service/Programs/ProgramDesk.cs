@@ -120,7 +120,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
                 .Where(w => !known.Contains(w.Role))
                 .Select(w => new Finding(
                     $"{w.Pointer}/to",
-                    $"Nobody is anybody’s “{w.Role}” here, so it would go to nobody; {string.Join(", ", Relations.Roles(settings))} are known.",
+                    Say($"Nobody is anybody’s “{w.Role}” here, so it would go to nobody; {string.Join(", ", Relations.Roles(settings))} are known."),
                     IsWarning: true
                 )),
         ];
@@ -163,7 +163,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .DistinctBy(a => (a.Pointer, a.Tag))
             .Select(a => new Finding(
                 a.Pointer,
-                $"Nobody has the tag “{a.Tag}” and no program puts it on. Is it spelled as you use it?",
+                Say($"Nobody has the tag “{a.Tag}” and no program puts it on. Is it spelled as you use it?"),
                 IsWarning: true
             ));
     }
@@ -185,7 +185,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             .Where(d => made.Contains(d.Occasion!.Date) && !program.StopsWhen.Any(s => s is StopOnAppointment))
             .Select(d => new Finding(
                 d.Pointer,
-                $"“{d.Occasion!.Date}” is a date here and a kind of appointment too. This starts by the date, whether or not a meeting is in the calendar; choose “has an appointment” to start by the meeting.",
+                Say($"“{d.Occasion!.Date}” is a date here and a kind of appointment too. This starts by the date, whether or not a meeting is in the calendar; choose “has an appointment” to start by the meeting."),
                 IsWarning: true
             ));
     }
@@ -223,7 +223,7 @@ public sealed class ProgramDesk(LiquidLetters letters, Engines engines)
             findings.AddRange(
                 wanted
                     .Where(w => !known.Contains(w.Link!))
-                    .Select(w => new Finding(w.Pointer, $"No letter holds a link called “{w.Link}”; nobody can follow it. Choose one from the list."))
+                    .Select(w => new Finding(w.Pointer, Say($"No letter holds a link called “{w.Link}”; nobody can follow it. Choose one from the list.")))
             );
         }
 

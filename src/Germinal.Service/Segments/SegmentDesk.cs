@@ -69,7 +69,7 @@ public static class SegmentDesk
             {
                 findings.AddRange(
                     leaf.Values.Where(v => !practice.Segments.ContainsKey(v) && !Same(v, name))
-                        .Select(v => new RuleFinding(pointer, $"There is no segment “{v}” of the practice. Choose one from the list.", true))
+                        .Select(v => new RuleFinding(pointer, Say($"There is no segment “{v}” of the practice. Choose one from the list."), true))
                 );
             }
         }

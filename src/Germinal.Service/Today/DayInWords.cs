@@ -31,20 +31,20 @@ public static class DayInWords
         return
         [
             new DayPrintStretch(
-                Titled("Calls", day.CallsInAll, day.Calls.Count),
+                Titled(Said("Calls"), day.CallsInAll, day.Calls.Count),
                 [
                     .. day.Calls.Select(c => new DayPrintLine(
                         c.OwnTask && At(c.Due).InZone(zone).Date == now.InZone(zone).Date ? "" : When(c.Due),
-                        string.Join("   ", new[] { c.Person?.Name ?? "For the practice", NumberOf(c), c.TheirTime is null ? "" : $"{c.TheirTime} there" }.Where(w => w.Length > 0)),
+                        string.Join("   ", new[] { c.Person?.Name ?? Said("For the practice"), NumberOf(c), c.TheirTime is null ? "" : Say($"{c.TheirTime} there") }.Where(w => w.Length > 0)),
                         Short(c.Post?.Words ?? c.Script),
                         string.Join(", ", new[] { c.Kind is "call" or "task" ? "" : c.Kind, c.Post?.Place ?? "", c.Program }.Where(w => w.Length > 0)),
                         true
                     )),
                 ],
-                "No calls today."
+                Said("No calls today.")
             ),
             new DayPrintStretch(
-                Titled("Going out today", day.GoingToday, day.GoingToday),
+                Titled(Said("Going out today"), day.GoingToday, day.GoingToday),
                 [
                     .. day
                         .Going.Where(g => g.IsToday && !g.Held && g.WillNot is null)
@@ -53,26 +53,26 @@ public static class DayInWords
                             When(g.First().Due),
                             g.First().Subject,
                             "",
-                            $"{g.First().Program}, to {(CountOf(day, g.Key.ProgramId, g.Key.StepId, g.Count()) is > 1 and var n ? $"{n} people" : g.First().Person.Name)}",
+                            CountOf(day, g.Key.ProgramId, g.Key.StepId, g.Count()) is > 1 and var n ? Say($"{g.First().Program}, to {n} people") : Say($"{g.First().Program}, to {g.First().Person.Name}"),
                             false
                         )),
                 ],
-                "Nothing goes out today."
+                Said("Nothing goes out today.")
             ),
             new DayPrintStretch(
-                Titled("Waiting for you", day.WaitingInAll, day.Waiting.Count),
-                [.. day.Waiting.Select(w => new DayPrintLine(When(w.At), w.Person?.Name ?? "Somebody unknown", Short(w.Text), "", true))],
-                "Nobody waits for you."
+                Titled(Said("Waiting for you"), day.WaitingInAll, day.Waiting.Count),
+                [.. day.Waiting.Select(w => new DayPrintLine(When(w.At), w.Person?.Name ?? Said("Somebody unknown"), Short(w.Text), "", true))],
+                Said("Nobody waits for you.")
             ),
             new DayPrintStretch(
-                Titled("Needs mending", day.MendingInAll, day.Mending.Count),
+                Titled(Said("Needs mending"), day.MendingInAll, day.Mending.Count),
                 [.. day.Mending.Select(m => new DayPrintLine(When(m.Due), m.Person.Name, m.Subject.Length > 0 ? $"“{m.Subject}”: {m.Problem}" : m.Problem, "", true))],
-                "Everything can go as it is."
+                Said("Everything can go as it is.")
             ),
         ];
     }
 
-    private static string Titled(string title, int inAll, int shown) => inAll > shown ? $"{title}: {shown} of {inAll}" : inAll > 0 ? $"{title}: {inAll}" : title;
+    private static string Titled(string title, int inAll, int shown) => inAll > shown ? Say($"{title}: {shown} of {inAll}") : inAll > 0 ? $"{title}: {inAll}" : title;
 
     private static int CountOf(TodayDto day, Guid program, string step, int shown) =>
         Math.Max(shown, day.GoingCounts.Where(c => c.IsToday && c.ProgramId == program && c.StepId == step).Sum(c => c.Count));
@@ -82,10 +82,10 @@ public static class DayInWords
     {
         if (call.Number is not { } number)
         {
-            return call.Kind == "call" ? "no number" : "";
+            return call.Kind == "call" ? Said("no number") : "";
         }
 
-        var extension = call.Extension is { Length: > 0 } more ? $" ext. {more}" : "";
+        var extension = call.Extension is { Length: > 0 } more ? Say($" ext. {more}") : "";
         try
         {
             var phones = PhoneNumberUtil.GetInstance();

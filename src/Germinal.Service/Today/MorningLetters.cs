@@ -130,7 +130,7 @@ public sealed class MorningLetters(IDbContextFactory<GerminalDb> databases, Engi
                 .. rows.Select(r => new DayPrintLine(
                     Phrases.Day(r.EndedAt!.Value.InZone(engine.Practice.Zone).Date),
                     r.Name,
-                    $"“{engine.Shelf.NameOf(r.ProgramId)}” {(r.StopReason is { } why ? Say($"stopped: {Why.Reason(why)}") : "finished")}",
+                    r.StopReason is { } why ? Say($"“{engine.Shelf.NameOf(r.ProgramId)}” stopped: {Why.Reason(why)}") : Say($"“{engine.Shelf.NameOf(r.ProgramId)}” finished"),
                     "",
                     false
                 )),

@@ -42,7 +42,7 @@ public static class ApprovalEndpoints
         Rights.Has(caller.Role, Rights.ApprovePrograms) || program.ApprovedDraft == program.DraftNumber || !await NeededAsync(db, stop)
             ? null
             : TypedResults.Problem(
-                $"A principal has to say yes to “{program.Name}” as it is now, before it is switched on. Ask for it in its margin.",
+                Say($"A principal has to say yes to “{program.Name}” as it is now, before it is switched on. Ask for it in its margin."),
                 statusCode: StatusCodes.Status403Forbidden,
                 title: Said("Not approved yet")
             );

@@ -556,7 +556,7 @@ public static class ImportEndpoints
             {
                 csv.WriteRow([
                     line.Line.ToString(CultureInfo.InvariantCulture),
-                    line.Result == "left-out" ? "left out" : "brought in with a doubt",
+                    line.Result == "left-out" ? Said("left out") : Said("brought in with a doubt"),
                     string.Join(" ", line.Doubts),
                     .. records.GetValueOrDefault(line.Line)?.Cells ?? [],
                 ]);

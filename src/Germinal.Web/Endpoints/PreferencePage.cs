@@ -82,8 +82,8 @@ public static class PreferencePage
         foreach (var channel in Offered.Where(c => found.Person.AddressOf(c) is not null))
         {
             var word = ContactWords.Of(channel);
-            body.Append("<fieldset><legend>").Append(channel == Channel.Email ? "By email" : "By text").Append("</legend>");
-            body.Append(Box($"{word}", "yes, in general", await TakesAsync(db, found, channel, null, stop)));
+            body.Append("<fieldset><legend>").Append(channel == Channel.Email ? Said("By email") : Said("By text")).Append("</legend>");
+            body.Append(Box($"{word}", Said("yes, in general"), await TakesAsync(db, found, channel, null, stop)));
             foreach (var (topic, n) in found.Topics.Select((t, n) => (t, n)))
             {
                 body.Append(Box($"{word}.{n}", topic, await TakesAsync(db, found, channel, topic, stop)));

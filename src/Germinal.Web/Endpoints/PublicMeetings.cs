@@ -91,7 +91,7 @@ public static class PublicMeetings
 
         if (!request.HasFormContentType || await PublicForms.PostedAsync(request, stop) is not { } posted)
         {
-            return Results.Problem("A time is chosen by an HTML form: application/x-www-form-urlencoded or multipart/form-data.", statusCode: StatusCodes.Status400BadRequest, title: Said("No form"));
+            return Results.Problem(Said("A time is chosen by an HTML form: application/x-www-form-urlencoded or multipart/form-data."), statusCode: StatusCodes.Status400BadRequest, title: Said("No form"));
         }
 
         var row = await db.OwnPracticeAsync(stop);
