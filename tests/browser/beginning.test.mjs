@@ -56,7 +56,8 @@ test('from an empty installation to the first letter that arrives, by keyboard, 
     actions++;
     await page.keyboard.type(words);
   };
-  const focused = (words) => until(words, () => page.evaluate((w) => [document.activeElement?.textContent, document.activeElement?.labels?.[0]?.textContent].some((x) => x?.startsWith(w)), words));
+  const focused = (words) =>
+    page.waitForFunction((w) => [document.activeElement?.textContent, document.activeElement?.labels?.[0]?.textContent].some((x) => x?.startsWith(w)), words, { timeout: 180_000 });
 
   await page.goto(stack.beginning);
   await focused('Your practice');
@@ -72,7 +73,8 @@ test('from an empty installation to the first letter that arrives, by keyboard, 
   await type(password);
   await key('Enter');
 
-  // Part after part, each ticked because it is done.
+  // Part after part, each ticked because it is done; from here on in the language of the practice's country.
+  await page.waitForFunction(() => document.documentElement.lang === 'en-US');
   await focused('Postal address');
   await accessible(page, 'beginning');
   await fits(page, 'beginning');
