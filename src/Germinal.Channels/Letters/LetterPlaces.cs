@@ -1,4 +1,3 @@
-using Germinal.Core.Words;
 using System.Collections.Concurrent;
 using System.Globalization;
 using System.Runtime.CompilerServices;
@@ -7,6 +6,7 @@ using AngleSharp.Dom;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Words;
 using NodaTime;
 using NodaTime.Text;
 

@@ -1,4 +1,3 @@
-using Germinal.Core.Words;
 using System.Collections.Concurrent;
 using System.Runtime.CompilerServices;
 using System.Text.RegularExpressions;
@@ -7,6 +6,7 @@ using Germinal.Core.Contact;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Words;
 using NodaTime;
 
 namespace Germinal.Channels.Letters;

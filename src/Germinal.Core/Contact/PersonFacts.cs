@@ -1,6 +1,6 @@
-using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using NodaTime;
 
 namespace Germinal.Core.Contact;

@@ -1,8 +1,8 @@
-using Germinal.Core.Words;
 using System.Globalization;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
+using Germinal.Core.Words;
 using NodaTime;
 using NodaTime.Text;
 

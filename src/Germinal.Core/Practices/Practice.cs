@@ -1,9 +1,9 @@
-using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using Germinal.Core.Rules;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using NodaTime;
 
 namespace Germinal.Core.Practices;

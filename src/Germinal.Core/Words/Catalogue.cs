@@ -8,7 +8,7 @@ namespace Germinal.Core.Words;
 public sealed class Catalogue
 {
     private readonly FrozenDictionary<string, string> _words;
-    private readonly ConcurrentDictionary<string, Message?> _read = new(StringComparer.Ordinal);
+    private readonly ConcurrentDictionary<string, Message> _read = new(StringComparer.Ordinal);
 
     private Catalogue(Dictionary<string, string> words) => _words = words.ToFrozenDictionary(StringComparer.Ordinal);
 
@@ -27,9 +27,6 @@ public sealed class Catalogue
         return new Catalogue(JsonSerializer.Deserialize<Dictionary<string, string>>(file)!);
     }
 
-    /// <summary>A catalogue of these words, by message.</summary>
-    public static Catalogue Of(Dictionary<string, string> words) => new(words);
-
-    /// <summary>What is said in the place of a message; null where there is nothing.</summary>
-    public Message? For(string message) => _words.Count == 0 ? null : _read.GetOrAdd(message, m => _words.TryGetValue(m, out var words) ? Message.Read(words) : null);
+    /// <summary>What is said in the place of a message; null where there is nothing. Only what stands in the catalogue is kept.</summary>
+    public Message? For(string message) => _words.TryGetValue(message, out var words) ? _read.GetOrAdd(message, static (_, w) => Message.Read(w), words) : null;
 }

@@ -8,9 +8,11 @@ public sealed class DateForms
 {
     internal DateForms(CultureInfo culture, string dayAndMonth, string date, string time)
     {
-        Day = LocalDatePattern.Create($"ddd{(culture.TwoLetterISOLanguageName == "en" && culture.Name != "en-US" ? "" : ",")} {dayAndMonth}", culture);
-        DayWithYear = LocalDatePattern.Create($"ddd{(culture.TwoLetterISOLanguageName == "en" && culture.Name != "en-US" ? "" : ",")} {date}", culture);
-        ShortDay = LocalDatePattern.Create($"ddd{(culture.TwoLetterISOLanguageName == "en" && culture.Name != "en-US" ? "" : ",")} {dayAndMonth.Replace("MMMM", "MMM", StringComparison.Ordinal)}", culture);
+        // British English alone has no comma between the day of the week and the date.
+        var ofWeek = culture.Name == "en-GB" ? "ddd" : "ddd,";
+        Day = LocalDatePattern.Create($"{ofWeek} {dayAndMonth}", culture);
+        DayWithYear = LocalDatePattern.Create($"{ofWeek} {date}", culture);
+        ShortDay = LocalDatePattern.Create($"{ofWeek} {dayAndMonth.Replace("MMMM", "MMM", StringComparison.Ordinal)}", culture);
         LongDay = LocalDatePattern.Create($"dddd, {dayAndMonth}", culture);
         LongDayWithYear = LocalDatePattern.Create($"dddd, {date}", culture);
         DayAndMonth = LocalDatePattern.Create(dayAndMonth, culture);

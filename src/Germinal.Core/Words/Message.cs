@@ -28,7 +28,7 @@ public sealed class Message
     public static Message Read(string message)
     {
         var at = 0;
-        var parts = Parts(message, ref at, false, false);
+        var parts = Parts(message, ref at, false);
         return at == message.Length ? new Message(parts) : throw new FormatException($"A brace is closed that was not opened, at {at.ToString(CultureInfo.InvariantCulture)}: {message}");
     }
 
@@ -84,7 +84,7 @@ public sealed class Message
             _ => value.ToString() ?? "",
         };
 
-    private static Part[] Parts(string message, ref int at, bool inside, bool inPlural)
+    private static Part[] Parts(string message, ref int at, bool inPlural)
     {
         var parts = new List<Part>();
         var text = new StringBuilder();
@@ -97,7 +97,7 @@ public sealed class Message
             }
         }
 
-        while (at < message.Length && !(message[at] == '}' && inside))
+        while (at < message.Length && message[at] != '}')
         {
             var c = message[at];
             if (c == '\'' && at + 1 < message.Length && message[at + 1] == '\'')
@@ -107,7 +107,7 @@ public sealed class Message
             }
             else if (c == '\'' && at + 1 < message.Length && (message[at + 1] is '{' or '}' or '<' or '>' || (inPlural && message[at + 1] == '#')))
             {
-                // Quoted up to the next apostrophe that is not doubled.
+                // Quoted up to the next apostrophe.
                 at++;
                 while (at < message.Length && message[at] != '\'')
                 {
@@ -132,10 +132,6 @@ public sealed class Message
             {
                 Finish();
                 parts.Add(Argument(message, ref at, inPlural));
-            }
-            else if (c == '}')
-            {
-                break;
             }
             else
             {
@@ -177,7 +173,7 @@ public sealed class Message
         {
             var key = Word(message, ref at);
             Need(message, ref at, '{');
-            options[key] = Parts(message, ref at, true, kind == "plural" || inPlural);
+            options[key] = Parts(message, ref at, kind == "plural" || inPlural);
             Need(message, ref at, '}');
             Blanks(message, ref at);
         }

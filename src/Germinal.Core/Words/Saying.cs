@@ -11,16 +11,20 @@ namespace Germinal.Core.Words;
 /// </summary>
 public static class Saying
 {
-    private static readonly ConcurrentDictionary<string, string> Messages = new(StringComparer.Ordinal);
+    private static readonly ConcurrentDictionary<string, Held> Read = new(StringComparer.Ordinal);
 
     /// <summary>A message with values. A number followed by two forms, <c>{n:one call|# calls}</c>, is said in the one that fits; <c>#</c> is the number.</summary>
     public static string Say(FormattableString message)
     {
-        var tongue = Tongue.Spoken;
-        var words = tongue.Catalogue.For(MessageOf(message.Format));
-        return words is null
-            ? string.Format(new Forms(tongue.Culture), message.Format, message.GetArguments())
-            : words.Say(name => message.GetArgument(int.Parse(name, CultureInfo.InvariantCulture)), tongue.Culture);
+        var culture = Tongue.Spoken.Culture;
+        var held = Read.GetOrAdd(message.Format, HeldOf);
+        object? ValueOf(string name)
+        {
+            var value = message.GetArgument(int.Parse(name, CultureInfo.InvariantCulture));
+            return held.Formats.TryGetValue(name, out var format) && value is IFormattable written ? written.ToString(format, culture) : value;
+        }
+
+        return (Tongue.Spoken.Catalogue.For(held.Message) ?? held.Own).Say(ValueOf, culture);
     }
 
     /// <summary>A message without values. What stands at its end in ‹› tells it from another of the same words, and is not said.</summary>
@@ -32,61 +36,54 @@ public static class Saying
     /// <summary>A message that is said later, by <see cref="Said"/> or <see cref="SaidWith"/>: in a table that is made once, for whoever may read it. It stands in the catalogue as others do.</summary>
     public static string ToSay(string message) => message;
 
-    /// <summary>What stands in the catalogue for a format of the code.</summary>
-    internal static string MessageOf(string format) =>
-        Messages.GetOrAdd(
-            format,
-            static f =>
+    /// <summary>A format of the code, read once.</summary>
+    /// <param name="Message">What stands for it in the catalogue.</param>
+    /// <param name="Own">The same, to be said where the catalogue has no other words.</param>
+    /// <param name="Formats">How a value is written that says so itself, <c>{share:0.0}</c>, by its place.</param>
+    private sealed record Held(string Message, Message Own, IReadOnlyDictionary<string, string> Formats);
+
+    private static Held HeldOf(string format)
+    {
+        var message = new StringBuilder();
+        var formats = new Dictionary<string, string>(StringComparer.Ordinal);
+        for (var i = 0; i < format.Length; i++)
+        {
+            if (format[i] is '{' or '}' && i + 1 < format.Length && format[i + 1] == format[i])
             {
-                var message = new StringBuilder();
-                for (var i = 0; i < f.Length; i++)
+                message.Append('\'').Append(format[i]).Append('\'');
+                i++;
+            }
+            else if (format[i] == '{')
+            {
+                var end = format.IndexOf('}', i);
+                var hole = format[(i + 1)..end].Split(':', 2);
+                var how = hole.Length == 2 ? hole[1] : "";
+                if (how.Split('|') is [var one, var many])
                 {
-                    if (f[i] is '{' or '}' && i + 1 < f.Length && f[i + 1] == f[i])
+                    message.Append(CultureInfo.InvariantCulture, $"{{{hole[0]}, plural, one {{{one}}} other {{{many}}}}}");
+                }
+                else if (how == "N0")
+                {
+                    message.Append(CultureInfo.InvariantCulture, $"{{{hole[0]}, number}}");
+                }
+                else
+                {
+                    message.Append('{').Append(hole[0]).Append('}');
+                    if (how.Length > 0)
                     {
-                        message.Append('\'').Append(f[i]).Append('\'');
-                        i++;
-                    }
-                    else if (f[i] == '{')
-                    {
-                        var end = f.IndexOf('}', i);
-                        var hole = f[(i + 1)..end].Split(':', 2);
-                        var forms = hole.Length == 2 ? hole[1].Split('|') : [];
-                        message.Append(
-                            forms.Length == 2 ? $"{{{hole[0]}, plural, one {{{forms[0]}}} other {{{forms[1]}}}}}"
-                            : hole.Length == 2 && hole[1] == "N0" ? $"{{{hole[0]}, number}}"
-                            : $"{{{hole[0]}}}"
-                        );
-                        i = end;
-                    }
-                    else
-                    {
-                        message.Append(f[i]);
+                        formats[hole[0]] = how;
                     }
                 }
 
-                return message.ToString();
+                i = end;
             }
-        );
-
-    /// <summary>How values are written in the words of the code.</summary>
-    private sealed class Forms(CultureInfo culture) : IFormatProvider, ICustomFormatter
-    {
-        public object? GetFormat(Type? formatType) => formatType == typeof(ICustomFormatter) ? this : null;
-
-        public string Format(string? format, object? arg, IFormatProvider? formatProvider)
-        {
-            if (format?.Split('|') is [var one, var many])
+            else
             {
-                var number = Convert.ToDecimal(arg, CultureInfo.InvariantCulture);
-                return (number == 1 ? one : many).Replace("#", number.ToString("#,##0.###", culture), StringComparison.Ordinal);
+                message.Append(format[i]);
             }
-
-            return arg switch
-            {
-                null => "",
-                IFormattable value => value.ToString(format, format is null ? CultureInfo.InvariantCulture : culture),
-                _ => arg.ToString() ?? "",
-            };
         }
+
+        var key = message.ToString();
+        return new Held(key, Message.Read(key), formats);
     }
 }

@@ -1,8 +1,8 @@
-using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Engine;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.People;
 using Germinal.Store;
 using Germinal.Store.Rows;

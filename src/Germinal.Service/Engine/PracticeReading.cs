@@ -1,9 +1,9 @@
-using Germinal.Core.Words;
 using System.Collections.Frozen;
 using Germinal.Core.Contact;
 using Germinal.Core.Practices;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.Inquiries;
 using Germinal.Service.Letters;
 using Germinal.Service.Segments;

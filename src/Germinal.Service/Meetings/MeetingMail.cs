@@ -1,8 +1,8 @@
-using Germinal.Core.Words;
 using System.Globalization;
 using Germinal.Channels;
 using Germinal.Channels.Calendars;
 using Germinal.Core.Practices;
+using Germinal.Core.Words;
 using Germinal.Service.Mails;
 using Germinal.Store.Rows;
 using NodaTime;

@@ -1,10 +1,10 @@
-using Microsoft.EntityFrameworkCore;
-using Germinal.Core.Words;
 using Germinal.Channels;
+using Germinal.Core.Words;
 using Germinal.Service.Clock;
 using Germinal.Service.Mails;
 using Germinal.Store;
 using Germinal.Store.Rows;
+using Microsoft.EntityFrameworkCore;
 
 namespace Germinal.Service.Members;
 

@@ -1,7 +1,7 @@
-using Germinal.Core.Words;
 using System.Globalization;
 using System.Text;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.Engine;
 using Germinal.Service.Mails;
 using Germinal.Store;

@@ -1,5 +1,5 @@
-using Germinal.Core.Words;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.Import;
 using Germinal.Store;
 using Germinal.Store.Rows;

@@ -1,8 +1,8 @@
-using Germinal.Core.Words;
 using System.Globalization;
 using System.Net;
 using System.Text;
 using System.Text.Json;
+using Germinal.Core.Words;
 using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;

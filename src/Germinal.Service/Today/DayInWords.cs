@@ -1,7 +1,7 @@
-using Germinal.Core.Words;
 using Germinal.Channels.Post;
 using Germinal.Core.Engine;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using NodaTime;
 using NodaTime.Text;
 using PhoneNumbers;
@@ -37,7 +37,7 @@ public static class DayInWords
                         c.OwnTask && At(c.Due).InZone(zone).Date == now.InZone(zone).Date ? "" : When(c.Due),
                         string.Join("   ", new[] { c.Person?.Name ?? Said("For the practice"), NumberOf(c), c.TheirTime is null ? "" : Say($"{c.TheirTime} there") }.Where(w => w.Length > 0)),
                         Short(c.Post?.Words ?? c.Script),
-                        string.Join(", ", new[] { c.Kind is "call" or "task" ? "" : c.Kind, c.Post?.Place ?? "", c.Program }.Where(w => w.Length > 0)),
+                        string.Join(", ", new[] { c.Kind is "call" or "task" ? "" : KindOf(c), c.Post?.Place ?? "", c.Program }.Where(w => w.Length > 0)),
                         true
                     )),
                 ],
@@ -71,6 +71,8 @@ public static class DayInWords
             ),
         ];
     }
+
+    private static string KindOf(CallDto call) => call.Kind == "note" ? Said("note") : Said("post");
 
     private static string Titled(string title, int inAll, int shown) => inAll > shown ? Say($"{title}: {shown} of {inAll}") : inAll > 0 ? $"{title}: {inAll}" : title;
 

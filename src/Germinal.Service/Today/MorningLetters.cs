@@ -1,4 +1,3 @@
-using Germinal.Core.Words;
 using System.Text;
 using Germinal.Channels;
 using Germinal.Channels.Post;
@@ -6,6 +5,7 @@ using Germinal.Core.Almanac;
 using Germinal.Core.Engine;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.Engine;
 using Germinal.Service.Mails;
 using Germinal.Store;

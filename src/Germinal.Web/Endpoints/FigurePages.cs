@@ -1,8 +1,8 @@
 using System.Globalization;
-using Germinal.Core.Words;
 using System.Text;
 using Germinal.Channels.Letters;
 using Germinal.Core.Practices;
+using Germinal.Core.Words;
 using Germinal.Service.Clock;
 using Germinal.Service.Letters;
 using Germinal.Store;

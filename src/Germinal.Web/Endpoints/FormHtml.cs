@@ -1,8 +1,8 @@
-using Germinal.Core.Words;
 using System.Globalization;
 using System.Text;
 using Germinal.Core.Forms;
 using Germinal.Core.Practices;
+using Germinal.Core.Words;
 using Germinal.Service.Forms;
 using Germinal.Store.Rows;
 

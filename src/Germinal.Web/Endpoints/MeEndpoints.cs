@@ -1,8 +1,8 @@
-using Germinal.Core.Words;
 using System.Buffers.Text;
 using System.Text.Json;
 using Germinal.Channels.Post;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service;
 using Germinal.Service.Clock;
 using Germinal.Service.Import;

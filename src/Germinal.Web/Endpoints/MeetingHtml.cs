@@ -1,6 +1,6 @@
-using Germinal.Core.Words;
 using System.Globalization;
 using System.Text;
+using Germinal.Core.Words;
 using Germinal.Service.Meetings;
 using NodaTime;
 using NodaTime.Text;

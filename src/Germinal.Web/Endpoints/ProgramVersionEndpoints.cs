@@ -1,9 +1,9 @@
-using Germinal.Core.Words;
 using System.Text.Json;
 using Germinal.Channels.Letters;
 using Germinal.Channels.Post;
 using Germinal.Core.Programs;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Store;

@@ -1,7 +1,7 @@
-using Germinal.Core.Words;
 using System.Text.Json;
 using Germinal.Channels;
 using Germinal.Core.Forms;
+using Germinal.Core.Words;
 using Germinal.Service.Clock;
 using Germinal.Service.Forms;
 using Germinal.Service.Incoming;

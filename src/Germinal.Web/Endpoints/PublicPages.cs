@@ -1,6 +1,6 @@
-using Germinal.Core.Words;
 using System.Net;
 using Germinal.Channels;
+using Germinal.Core.Words;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
 using Germinal.Service.People;

@@ -1,6 +1,6 @@
-using Germinal.Core.Words;
 using System.Security.Claims;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service;
 using Germinal.Service.Members;
 using Germinal.Service.People;

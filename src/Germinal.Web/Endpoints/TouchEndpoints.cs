@@ -227,19 +227,13 @@ public static class TouchEndpoints
             ? PersonStateJson.Read(json)
             : PersonState.Empty;
 
-    private static string KindWord(string kind) =>
-        kind switch
-        {
-            "call" => Said("call"),
-            "note" => Said("note"),
-            "task" => Said("task"),
-            _ => Said("post"),
-        };
-
     private static string Heading(string kind, string status) =>
         (kind, status) switch
         {
-            ("call" or "note" or "task" or "post", _) => Say($"Why this {KindWord(kind)}"),
+            ("call", _) => Said("Why this call"),
+            ("note", _) => Said("Why this note"),
+            ("task", _) => Said("Why this task"),
+            ("post", _) => Said("Why this post"),
             (_, "sent") => Said("Why it went"),
             (_, "planned" or "handing") => Said("Why it is coming"),
             (_, "held") => Said("Why it waits"),

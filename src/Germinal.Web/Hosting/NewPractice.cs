@@ -1,6 +1,6 @@
-using Germinal.Core.Words;
 using Germinal.Core.Practices;
 using Germinal.Core.Time;
+using Germinal.Core.Words;
 using Germinal.Service.Engine;
 using Germinal.Store;
 using Germinal.Store.Rows;

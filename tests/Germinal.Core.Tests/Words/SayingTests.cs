@@ -60,6 +60,15 @@ public sealed class SayingTests
     }
 
     [Fact]
+    public void A_value_is_written_as_the_code_says_in_the_signs_of_the_tongue()
+    {
+        string Film() => Say($"It is {12.3456:0.0} minutes long; up to {10.4:0} are shown. Cut it shorter.");
+        Assert.Equal("It is 12.3 minutes long; up to 10 are shown. Cut it shorter.", Film());
+        using var spoken = Tongue.German.Speak();
+        Assert.StartsWith("Er ist 12,3 Minuten lang; bis zu 10 werden gezeigt.", Film(), StringComparison.Ordinal);
+    }
+
+    [Fact]
     public async Task A_tongue_goes_along_with_what_is_awaited_and_ends_where_it_was_begun()
     {
         async Task<string> Later()

@@ -33,9 +33,7 @@ const cookie = 'germinal-tongue';
 export function keptTongue(): Locale {
   const kept = new RegExp(`(?:^|; )${cookie}=(?:[^;]*\\|)?uic=([\\w-]+)`).exec(decodeURIComponent(document.cookie))?.[1];
   if (kept && known(kept)) return kept;
-  return navigator.languages.some((l) => /^(de|en)\b/.test(l)) && /^de\b/.test(navigator.languages.find((l) => /^(de|en)\b/.test(l)) ?? '')
-    ? 'de-DE'
-    : 'en-GB';
+  return navigator.languages.find((l) => /^(de|en)\b/.test(l))?.startsWith('de') ? 'de-DE' : 'en-GB';
 }
 
 /** Keeps the tongue for this browser, in the form the server's framework reads. */

@@ -3,6 +3,7 @@ import { lazy, Suspense, useEffect, useRef, useState } from 'react';
 import { useNavigate, useParams, useSearchParams } from 'react-router';
 import { toast } from 'sonner';
 import { ApiError, api, type Schemas, take } from '../../api/client';
+import { AnotherPerson } from '../../ui/AnotherPerson';
 import { Button, Loading, Trouble } from '../../ui/bits';
 import { DayPage, useTitle } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
@@ -218,16 +219,7 @@ function Margin({
           m="As {person} reads it {span}"
           v={{
             person: read.person.name,
-            span: (
-              <span className="font-sans text-small font-normal">
-                <Button onClick={() => another(-1)} aria-label={phrase('The person before')}>
-                  <kbd>[</kbd>
-                </Button>{' '}
-                <Button onClick={() => another(1)} aria-label={phrase('The next person')}>
-                  <kbd>]</kbd>
-                </Button>
-              </span>
-            ),
+            span: <AnotherPerson another={another} />,
           }}
         />
       </h3>

@@ -4,6 +4,7 @@ import { Link, useNavigate, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { ApiError, api, type Schemas, take } from '../../api/client';
 import { useSession } from '../../app/session';
+import { AnotherPerson } from '../../ui/AnotherPerson';
 import { Button, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
@@ -60,16 +61,7 @@ export default function ReadyPage() {
                   m="As {person} would get it {span}"
                   v={{
                     person: read.data.person.name,
-                    span: (
-                      <span className="font-sans text-small font-normal">
-                        <Button onClick={() => another(-1)} aria-label={phrase('The person before')}>
-                          <kbd>[</kbd>
-                        </Button>{' '}
-                        <Button onClick={() => another(1)} aria-label={phrase('The next person')}>
-                          <kbd>]</kbd>
-                        </Button>
-                      </span>
-                    ),
+                    span: <AnotherPerson another={another} />,
                   }}
                 />
               </h3>

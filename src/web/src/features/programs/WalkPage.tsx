@@ -3,6 +3,7 @@ import { useState } from 'react';
 import { Link, useParams } from 'react-router';
 import { toast } from 'sonner';
 import { ApiError, api, type Schemas, take } from '../../api/client';
+import { AnotherPerson } from '../../ui/AnotherPerson';
 import { Button, Empty, Field, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch, useTitle } from '../../ui/DayPage';
 import { useKeys } from '../../ui/keys';
@@ -82,16 +83,7 @@ export default function WalkPage() {
               m="With {person} {span}"
               v={{
                 person: walk.data.person.name,
-                span: (
-                  <span className="font-sans text-small font-normal">
-                    <Button onClick={() => another(-1)} aria-label={phrase('The person before')}>
-                      <kbd>[</kbd>
-                    </Button>{' '}
-                    <Button onClick={() => another(1)} aria-label={phrase('The next person')}>
-                      <kbd>]</kbd>
-                    </Button>
-                  </span>
-                ),
+                span: <AnotherPerson another={another} />,
               }}
             />
           </h3>
