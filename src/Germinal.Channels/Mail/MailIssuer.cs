@@ -26,7 +26,7 @@ public sealed record IssuerWay(string Address, string Verifier);
 /// </summary>
 public sealed class MailIssuer : IDisposable
 {
-    private static string MailScope => "openid email offline_access";
+    private const string MailScope = "openid email offline_access";
     private readonly bool allowPlain;
     private readonly HttpClient http;
 

@@ -49,6 +49,12 @@ public sealed class Tongue
     /// <summary>The one of a tag; null where there is none.</summary>
     public static Tongue? Named(string? tag) => All.FirstOrDefault(t => string.Equals(t.Tag, tag, StringComparison.OrdinalIgnoreCase));
 
+    /// <summary>The one of a tag; <see cref="British"/> where there is none.</summary>
+    public static Tongue NamedElseBritish(string? tag) => Named(tag) ?? British;
+
+    /// <summary>What is wrong with a tag that somebody chose; null for nothing.</summary>
+    public static string? ProblemOf(string tag) => Named(tag) is null ? Say($"“{tag}” is no language spoken here; {string.Join(", ", All.Select(t => t.Tag))} are.") : null;
+
     /// <summary>The one that is spoken in a country (ISO 3166).</summary>
     public static Tongue Of(string country) =>
         country.ToUpperInvariant() switch

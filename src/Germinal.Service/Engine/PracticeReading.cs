@@ -90,7 +90,7 @@ public static class PracticeReading
         return new Practice
         {
             Name = row.Name,
-            Tongue = Tongue.Named(s.Tongue) ?? Tongue.British,
+            Tongue = Tongue.NamedElseBritish(s.Tongue),
             Zone = LocalClock.Zone(row.ZoneId) ?? DateTimeZone.Utc,
             LeapDay = s.LeapDay == "mar1" ? LeapDay.Mar1 : LeapDay.Feb28,
             Calendar = new WorkCalendar(days, s.Holidays.Concat(PublicHolidays.Of(s.HolidaysOf)).ToFrozenSet(), s.Closed.ToFrozenSet()),

@@ -38,7 +38,7 @@ public sealed class OwnCalendars(IDbContextFactory<GerminalDb> databases, Outsid
     /// <summary>So many days ahead are read.</summary>
     public const int DaysAhead = 400;
 
-    private static string Accept => "text/calendar, text/plain;q=0.5, */*;q=0.1";
+    private const string Accept = "text/calendar, text/plain;q=0.5, */*;q=0.1";
     private const int AtOnce = 20;
 
     private static readonly Duration Between = Duration.FromMinutes(30);

@@ -77,9 +77,9 @@ public static class PersonEdit
         if (fields.Tongue is not null)
         {
             person.Tongue = fields.Tongue.Length == 0 ? null : fields.Tongue;
-            if (fields.Tongue.Length > 0 && Tongue.Named(fields.Tongue) is null)
+            if (fields.Tongue.Length > 0 && Tongue.ProblemOf(fields.Tongue) is { } unspoken)
             {
-                problems.Add(("tongue", Say($"“{fields.Tongue}” is no language that is written here; {string.Join(", ", Tongue.All.Select(t => t.Tag))} are.")));
+                problems.Add(("tongue", unspoken));
             }
         }
 

@@ -38,7 +38,7 @@ public sealed class IdeaDesk(IDbContextFactory<GerminalDb> databases, OutsideFet
     private const int Shown = 60;
     private const int KeptOfOne = 100;
     private const int AtOnce = 20;
-    private static string Accept => "application/atom+xml, application/rss+xml, application/xml;q=0.8, text/xml;q=0.8, */*;q=0.1";
+    private const string Accept = "application/atom+xml, application/rss+xml, application/xml;q=0.8, text/xml;q=0.8, */*;q=0.1";
 
     private static readonly Duration Between = Duration.FromHours(3);
     private static readonly Duration Longest = Duration.FromDays(2);

@@ -155,9 +155,9 @@ public static class MeEndpoints
 
     private static async Task<Results<NoContent, ValidationProblem>> TongueAsync(TongueBody body, GerminalDb db, Caller caller, CancellationToken stop)
     {
-        if (body.Tongue.Length > 0 && Tongue.Named(body.Tongue) is null)
+        if (body.Tongue.Length > 0 && Tongue.ProblemOf(body.Tongue) is { } problem)
         {
-            return Problems.Field("tongue", Say($"“{body.Tongue}” is no language spoken here; {string.Join(", ", Tongue.All.Select(t => t.Tag))} are."));
+            return Problems.Field("tongue", problem);
         }
 
         (await MeAsync(db, caller, stop)).Tongue = body.Tongue;

@@ -131,7 +131,7 @@ public static class SessionEndpoints
             Unfinished: http.User.HasClaim(c => c.Type == Caller.UnfinishedClaim),
             IsDemo: settings.StandIns is not null,
             EndsAt: practice.EndsAt?.Iso(),
-            Tongue: (Tongue.Named(own) ?? Tongue.Named(practice.Settings.Tongue) ?? Tongue.British).Tag
+            Tongue: (Tongue.Named(own) ?? Tongue.NamedElseBritish(practice.Settings.Tongue)).Tag
         );
     }
 

@@ -115,7 +115,7 @@ public sealed record PracticeDto(
             row.ZoneId,
             s.PostalAddress,
             s.OwnAddress,
-            (Core.Words.Tongue.Named(s.Tongue) ?? Core.Words.Tongue.British).Tag,
+            Core.Words.Tongue.NamedElseBritish(s.Tongue).Tag,
             s.DateOrder,
             s.PhoneRegion,
             s.WorkingDays,

@@ -28,7 +28,7 @@ internal static class SettingsTaking
         s.PostalAddress = body.PostalAddress?.Trim().ReplaceLineEndings("\n") ?? s.PostalAddress;
         s.OwnAddress = body.OwnAddress?.Trim() ?? s.OwnAddress;
         // Nothing said, and the British, are the same; which of them stands there is no change.
-        s.Tongue = body.Tongue is { } tongue && tongue != (Tongue.Named(s.Tongue) ?? Tongue.British).Tag ? tongue : s.Tongue;
+        s.Tongue = body.Tongue is { } tongue && tongue != Tongue.NamedElseBritish(s.Tongue).Tag ? tongue : s.Tongue;
         s.DateOrder = body.DateOrder ?? s.DateOrder;
         s.PhoneRegion = body.PhoneRegion ?? s.PhoneRegion;
         s.WorkingDays = body.WorkingDays is null ? s.WorkingDays : [.. body.WorkingDays.Distinct(StringComparer.Ordinal).OrderBy(PracticeReading.DayOf)];
@@ -218,9 +218,9 @@ internal static class SettingsTaking
             yield return ("dateOrder", Said("Dates are read month first (mdy) or day first (dmy)."));
         }
 
-        if (body.Tongue is { } tongue && Tongue.Named(tongue) is null)
+        if (body.Tongue is { } tongue && Tongue.ProblemOf(tongue) is { } unspoken)
         {
-            yield return ("tongue", Say($"“{tongue}” is no language spoken here; {string.Join(", ", Tongue.All.Select(t => t.Tag))} are."));
+            yield return ("tongue", unspoken);
         }
 
         if (body.LeapDay is not (null or "feb28" or "mar1"))
