@@ -44,6 +44,9 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
         "referrers",
     ];
 
+    /// <summary>What the practice is called.</summary>
+    public const string Name = "Alder Quay Planning";
+
     /// <summary>The members of the demo practice.</summary>
     public static IReadOnlyList<(string Name, string Email, string Role)> Members { get; } =
     [("Ada Quill", "ada@example.com", "principal"), ("Tomas Brandt", "tomas@example.com", "adviser"), ("Wren Ekholm", "wren@example.com", "assistant")];
@@ -67,7 +70,7 @@ public sealed class DemoPractice(IDbContextFactory<GerminalDb> databases)
             new PracticeRow
             {
                 Id = Practice,
-                Name = "Alder Quay Planning",
+                Name = Name,
                 ZoneId = Zone.Id,
                 Settings = Settings(),
             }

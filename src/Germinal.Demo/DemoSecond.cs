@@ -17,6 +17,9 @@ internal static class DemoSecond
     private static readonly Guid Practice = StableId.Of(Guid.Empty, "demo/second-practice");
     private static readonly Instant Since = Instant.FromUtc(2026, 9, 1, 14, 0);
 
+    /// <summary>What the practice is called.</summary>
+    public const string Name = "Hollin Lane Homes";
+
     /// <summary>Whoever can sign in, besides the members of the demo practice.</summary>
     public static IReadOnlyList<(string Name, string Email, string Role)> SignIns { get; } =
     [("Piet Marlow", "piet@example.com", "principal"), ("Esme Tarn", "esme@example.com", "adviser"), ("Orla Finch", "orla@example.com", Rights.Keeper)];
@@ -40,7 +43,7 @@ internal static class DemoSecond
             KeyDates = ["birthday", "moved in"],
         };
         NewPractice.Take(CountryPreset.Of("US")!, settings);
-        db.Practices.Add(new PracticeRow { Id = Practice, Name = "Hollin Lane Homes", ZoneId = "America/Detroit", Settings = settings });
+        db.Practices.Add(new PracticeRow { Id = Practice, Name = Name, ZoneId = "America/Detroit", Settings = settings });
         await db.SaveChangesAsync(stop);
         db.PracticeId = Practice;
         var members = new List<Guid>();

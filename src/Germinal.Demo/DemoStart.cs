@@ -21,7 +21,7 @@ internal sealed class DemoStart(Settings settings, IConfiguration configuration)
             return;
         }
 
-        var password = Passphrase.New();
+        var password = Passphrase.New([DemoPractice.Name, DemoSecond.Name, .. DemoPractice.Members.Concat(DemoSecond.SignIns).SelectMany(m => new[] { m.Name, m.Email })]);
         var users = services.GetRequiredService<UserManager<MemberUser>>();
         if (await db.Practices.AnyAsync(stop))
         {

@@ -367,6 +367,7 @@ test('whoever has the machine becomes a keeper, makes a second practice, stops i
   const { page, context } = await desk({ storageState: null });
   const name = (words) => page.getByLabel(words, { exact: true });
   await page.goto(/https?:\S+/.exec(told)[0]);
+  await page.waitForFunction(() => document.activeElement?.labels?.[0]?.textContent?.startsWith('Your name'));
   await page.keyboard.type('Orla Finch');
   await page.keyboard.press('Tab');
   await page.keyboard.type('keeper@example.com');

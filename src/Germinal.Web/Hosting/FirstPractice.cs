@@ -1,4 +1,3 @@
-using System.Security.Cryptography;
 using Germinal.Core.Contact;
 using Germinal.Store;
 using Germinal.Store.Rows;
@@ -22,6 +21,8 @@ public interface IFirstPractice
 /// </summary>
 internal sealed class FirstPractice(Settings settings, IConfiguration configuration, BeginningKey key) : IFirstPractice
 {
+    private const string NameOfPractice = "Our practice";
+
     /// <inheritdoc/>
     /// <exception cref="InvalidOperationException">What is set is wrong; the message says what would be right.</exception>
     public async Task PrepareAsync(IServiceProvider services, GerminalDb db, CancellationToken stop)
@@ -58,9 +59,9 @@ internal sealed class FirstPractice(Settings settings, IConfiguration configurat
         }
 
         await using var transaction = await db.Database.BeginTransactionAsync(stop);
-        var password = Passphrase.New();
         var name = email[..email.IndexOf('@', StringComparison.Ordinal)];
-        await NewPractice.MakeAsync(db, services.GetRequiredService<UserManager<MemberUser>>(), "Our practice", zone, null, (name, email), password, stop);
+        var password = Passphrase.New([email, NameOfPractice]);
+        await NewPractice.MakeAsync(db, services.GetRequiredService<UserManager<MemberUser>>(), NameOfPractice, zone, null, (name, email), password, stop);
         await transaction.CommitAsync(stop);
         await SignIns.WriteAsync(Path.Combine(settings.DataFolder, "sign-ins"), [(email, password)], stop);
     }
@@ -77,35 +78,4 @@ public static class SignIns
         File.SetUnixFileMode(file, UnixFileMode.UserRead | UnixFileMode.UserWrite);
         await File.WriteAllLinesAsync(file, members.Select(m => $"{m.Email} {m.Password}"), stop);
     }
-}
-
-/// <summary>First passwords.</summary>
-public static class Passphrase
-{
-    private static readonly string[] Words =
-    [
-        "larch",
-        "quay",
-        "heron",
-        "tide",
-        "cooper",
-        "orchard",
-        "mill",
-        "chapel",
-        "harbor",
-        "saltmarsh",
-        "kettle",
-        "dune",
-        "pine",
-        "alder",
-        "rowan",
-        "amber",
-        "copper",
-        "willow",
-        "sparrow",
-        "meadow",
-    ];
-
-    /// <summary>Three words and a number, made anew for each database.</summary>
-    public static string New() => $"{string.Join('-', RandomNumberGenerator.GetItems<string>(Words, 3))}-{RandomNumberGenerator.GetInt32(10, 100)}";
 }

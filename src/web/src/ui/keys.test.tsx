@@ -1,9 +1,11 @@
 // @vitest-environment jsdom
-import { cleanup, fireEvent, render, screen } from '@testing-library/react';
+import { QueryClient, QueryClientProvider, useMutation } from '@tanstack/react-query';
+import { cleanup, fireEvent, render, screen, waitFor } from '@testing-library/react';
 import { afterEach, expect, test, vi } from 'vitest';
 import { Dial } from './bits';
 import { DayPage } from './DayPage';
-import { useKeys, useSaveKey } from './keys';
+import { useKeys, useSaveKey, useUndoKey } from './keys';
+import { said } from './undo';
 
 afterEach(cleanup);
 
@@ -98,4 +100,32 @@ test('Ctrl+Enter saves what one writes, and does nothing where nothing is writte
   expect(saved).not.toHaveBeenCalled();
   fireEvent.keyDown(screen.getByLabelText('Remark'), { key: 'Enter', ctrlKey: true });
   expect(saved.mock.calls).toEqual([['called back']]);
+});
+
+function Marks({ arrival, takenBack }: { arrival: Promise<void>; takenBack: () => Promise<void> }) {
+  useUndoKey();
+  const mark = useMutation({ mutationFn: () => arrival, onSuccess: () => said('marked', takenBack) });
+  return (
+    <button type="button" onClick={() => mark.mutate()}>
+      mark
+    </button>
+  );
+}
+
+test('Ctrl+Z right after a key takes back what that key did, though it was still on its way', async () => {
+  const takenBack = vi.fn(async () => {});
+  let arrive = () => {};
+  const arrival = new Promise<void>((resolve) => {
+    arrive = resolve;
+  });
+  render(
+    <QueryClientProvider client={new QueryClient()}>
+      <Marks arrival={arrival} takenBack={takenBack} />
+    </QueryClientProvider>,
+  );
+  fireEvent.click(screen.getByText('mark'));
+  fireEvent.keyDown(window, { key: 'z', ctrlKey: true });
+  expect(takenBack).not.toHaveBeenCalled();
+  arrive();
+  await waitFor(() => expect(takenBack).toHaveBeenCalledOnce());
 });

@@ -1,3 +1,4 @@
+import { type QueryClient, useQueryClient } from '@tanstack/react-query';
 import { useEffect, useRef } from 'react';
 import { undoLast } from './undo';
 
@@ -51,16 +52,33 @@ export function useSaveKey() {
   }, []);
 }
 
-/** Ctrl+Z (or its like on a Mac) takes back what was done last; in a field it stays the field's own. */
+/** Resolves when nothing is on its way to the server any more. What waits for a line to come back is not waited for. */
+function allArrived(queries: QueryClient) {
+  const arrived = () => queries.isMutating({ predicate: (m) => !m.state.isPaused }) === 0;
+  return new Promise<void>((resolve) => {
+    if (arrived()) return resolve();
+    const leave = queries.getMutationCache().subscribe(() => {
+      if (!arrived()) return;
+      leave();
+      resolve();
+    });
+  });
+}
+
+/**
+ * Ctrl+Z (or its like on a Mac) takes back what was done last; in a field it stays the field's own.
+ * Pressed while something is on its way it means that, and takes it back as soon as it has arrived.
+ */
 export function useUndoKey() {
+  const queries = useQueryClient();
   useEffect(() => {
     function press(event: KeyboardEvent) {
       if (event.key !== 'z' || !(event.ctrlKey || event.metaKey) || event.shiftKey || event.defaultPrevented || typing(event.target))
         return;
       event.preventDefault();
-      undoLast();
+      allArrived(queries).then(undoLast);
     }
     window.addEventListener('keydown', press);
     return () => window.removeEventListener('keydown', press);
-  }, []);
+  }, [queries]);
 }
