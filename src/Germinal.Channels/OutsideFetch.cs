@@ -83,14 +83,12 @@ public sealed class OutsideFetch : IDisposable
                 ? new Fetched(content, answer.Headers.ETag?.ToString() ?? "", null)
                 : Failed(Say($"there is more than {MostBytes / 1024 / 1024} MB at this address, which is more than is read."));
         }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        catch (Exception e)
+            when (e is HttpRequestException or IOException or ServerRefusedException or SocketException or InvalidOperationException or InvalidDataException
+                || (e is OperationCanceledException && !stop.IsCancellationRequested)
+            )
         {
-            return Failed(Say($"it did not answer within {ServerLine.Patience.TotalSeconds:0} seconds."));
-        }
-        catch (Exception e) when (e is HttpRequestException or IOException or ServerRefusedException or SocketException or InvalidOperationException or InvalidDataException)
-        {
-            var cause = e.InnerException is ServerRefusedException or SocketException ? e.InnerException : e;
-            return Failed(cause is ServerRefusedException or SocketException ? ServerLine.Explain(cause) : Said("it cannot be read; the server may speak no HTTPS there, or its certificate cannot be trusted."));
+            return Failed(ServerLine.ExplainHttp(e));
         }
     }
 

@@ -1,7 +1,9 @@
 using Germinal.Channels.Mail;
 using Germinal.Service.Incoming;
+using Germinal.Store;
 using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging.Abstractions;
 using MimeKit;
 
 namespace Germinal.Service.Tests;
@@ -27,12 +29,13 @@ public sealed class ImapTests(Dovecot dovecot) : IClassFixture<Dovecot>
         return message;
     }
 
-    private static MailboxReader Reader(World world) =>
+    private static MailboxReader Reader(World world, IDbContextFactory<GerminalDb>? reception = null) =>
         new(
             world.Database,
-            new MailReception(world.Database, world.Replies),
+            new MailReception(reception ?? world.Database, world.Replies),
             new Engine.Secrets(new EphemeralDataProtectionProvider()),
-            new ImapDoor(new ServerLine(true))
+            new ImapDoor(new ServerLine(true)),
+            NullLogger<MailboxReader>.Instance
         );
 
     [Fact]
@@ -67,6 +70,24 @@ public sealed class ImapTests(Dovecot dovecot) : IClassFixture<Dovecot>
         await DeliverAsync(Answer("x@example.net", "three@example.com", "Third"));
         Assert.Null(await Reader(world).ReadAsync(world.Practice, Server(), default));
         Assert.Equal(3, await db.Received.CountAsync());
+    }
+
+    [Fact]
+    public async Task A_message_that_cannot_be_taken_in_stays_unread_is_told_and_holds_up_none_after_it()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        await world.PersonAsync("Ida");
+        await DeliverAsync(Answer("x@example.net", "bad@example.com", "First"), Answer("x@example.net", "good@example.com", "Second"));
+        var trouble = await Reader(world, new FailsFirst(world.Database)).ReadAsync(world.Practice, Server(), default);
+        Assert.Contains("“Re: Hello” could not be taken in", trouble, StringComparison.Ordinal);
+        await using var db = world.Db();
+        Assert.Equal(["Second"], await db.Received.Select(r => r.Text).ToListAsync());
+        Assert.Equal(trouble, (await db.Providers.AsNoTracking().SingleAsync()).Trouble);
+
+        // It is still unread, and taken in as soon as that works.
+        Assert.Null(await Reader(world).ReadAsync(world.Practice, Server(), default));
+        Assert.Equal(["Second", "First"], await db.Received.OrderBy(r => r.Id).Select(r => r.Text).ToListAsync());
+        Assert.Null((await db.Providers.AsNoTracking().SingleAsync()).Trouble);
     }
 
     [Fact]

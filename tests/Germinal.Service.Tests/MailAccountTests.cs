@@ -2,8 +2,10 @@ using Germinal.Channels;
 using Germinal.Service.Engine;
 using Germinal.Service.Incoming;
 using Germinal.Service.MailAccounts;
+using Germinal.Store;
 using Germinal.Store.Rows;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging.Abstractions;
 using MimeKit;
 using NodaTime;
 
@@ -43,7 +45,8 @@ public sealed class MailAccountTests(Dovecot dovecot) : IClassFixture<Dovecot>
         return user;
     }
 
-    private static MailAccountReader Reader(World world) => new(world.Database, world.Accounts, new MailReception(world.Database, world.Replies), world.Door);
+    private static MailAccountReader Reader(World world, IDbContextFactory<GerminalDb>? reception = null) =>
+        new(world.Database, world.Accounts, new MailReception(reception ?? world.Database, world.Replies), world.Door, NullLogger<MailAccountReader>.Instance);
 
     private static async Task ReadAsync(World world)
     {
@@ -241,6 +244,26 @@ public sealed class MailAccountTests(Dovecot dovecot) : IClassFixture<Dovecot>
 
         // Nothing in the mailbox was changed: what was not read is not read.
         Assert.Equal(5, (await dovecot.ReadAsync(user, "INBOX")).Count);
+    }
+
+    [Fact]
+    public async Task One_message_that_cannot_be_taken_in_is_told_and_holds_up_none_after_it_and_an_id_without_end_is_cut()
+    {
+        await using var world = await World.AtAsync("2027-03-01T10:00");
+        var user = await AccountAsync(world);
+        var ida = await world.PersonAsync("Ida");
+        string from = "ada.quill@example.org", to = ida.Email!;
+        await ReadAsync(world);
+        await dovecot.DeliverAsync(user, null, Mail(to, from, "A bad one", "a"), Mail(to, from, "A good one", "b"));
+        var endless = Mail(from, to, "Re: A good one", "c");
+        endless.MessageId = $"{string.Concat(Enumerable.Range(0, 200).Select(_ => Guid.NewGuid().ToString("N")))}@example.org";
+        await dovecot.DeliverAsync(user, "Sent", endless, Mail(from, to, "And", "d"));
+        await using var db = world.Db();
+        var trouble = await Reader(world, new FailsFirst(world.Database)).ReadAsync(await db.MailAccounts.AsNoTracking().SingleAsync(), default);
+        Assert.Contains("“A bad one” could not be taken in", trouble, StringComparison.Ordinal);
+        Assert.Equal(["replied: b", "wrote: c", "wrote: d"], await ThreadAsync(world, ida.Id));
+        await ReadAsync(world);
+        Assert.Equal(3, (await ThreadAsync(world, ida.Id)).Count);
     }
 
     [Fact]

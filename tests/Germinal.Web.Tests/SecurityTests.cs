@@ -86,6 +86,7 @@ public sealed class SecurityTests(Site site) : IClassFixture<Site>
         var answer = await ada.SendAsync(HttpMethod.Post, "/api/people", new { firstName = "Ida" }, guarded: false);
         Assert.Equal(HttpStatusCode.BadRequest, answer.StatusCode);
         Assert.Contains("Guard missing", await answer.Content.ReadAsStringAsync(), StringComparison.Ordinal);
+        Assert.Equal("old", Assert.Single(answer.Headers.GetValues("X-Germinal-Guard")));
     }
 
     /// <summary>A member of another practice walks every endpoint that names a thing of this one: 404, and nothing is changed or told.</summary>

@@ -53,7 +53,7 @@ public sealed class SettingsApiTests(Site site) : IClassFixture<Site>
         var told = await ChangesAsync(ada);
         Assert.Equal("Ada Quill", told[0].GetProperty("by").GetString());
         Assert.Contains("when texts and calls begin: “08:00” → “10:00”", Words(told[0]), StringComparison.Ordinal);
-        Assert.Contains("closing days: with 2027-12-24, 2027-12-27", Words(told[0]), StringComparison.Ordinal);
+        Assert.Contains("closing days: now with 2027-12-24, 2027-12-27", Words(told[0]), StringComparison.Ordinal);
         Assert.Contains("topics: with “Markets”, “School fees”", Words(told[1]), StringComparison.Ordinal);
         Assert.Contains(
             (await ada.GetAsync("/api/journal")).GetProperty("lines").EnumerateArray(),

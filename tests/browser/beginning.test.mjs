@@ -4,10 +4,10 @@ import { execFileSync, spawn } from 'node:child_process';
 import fs from 'node:fs';
 import os from 'node:os';
 import path from 'node:path';
-import { after, before, test } from 'node:test';
+import { after, afterEach, before, test } from 'node:test';
 import { accessible, fits } from './looks.mjs';
 import { startMailServer } from './mailserver.mjs';
-import { openBrowser, root, startStack, until } from './stack.mjs';
+import { openBrowser, openPages, root, startStack, until } from './stack.mjs';
 
 const password = 'the kettle knew it first';
 let stack;
@@ -16,6 +16,8 @@ let outside;
 let signedIn;
 const folder = fs.mkdtempSync(path.join(os.tmpdir(), 'germinal-outside-'));
 const problems = [];
+const pages = openPages();
+afterEach((t) => pages.sayLeft(t));
 
 before(async () => {
   stack = await startStack({ name: 'beginning', offset: 80, args: ['--empty'], env: { GERMINAL_RESOLVER: 'none', GERMINAL_PRIVATE_SERVERS: '1' } });
@@ -40,6 +42,7 @@ async function desk({ width = 1280, storageState = signedIn } = {}) {
   const page = await context.newPage();
   page.setDefaultTimeout(60_000);
   page.on('pageerror', (e) => problems.push(e.message));
+  pages.watch(page);
   return { page, context };
 }
 

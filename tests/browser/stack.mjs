@@ -76,6 +76,25 @@ export async function openBrowser() {
   });
 }
 
+/** The pages of a file of tests that are open. */
+export function openPages() {
+  const open = new Set();
+  return {
+    watch(page) {
+      open.add(page);
+      page.once('close', () => open.delete(page));
+    },
+    /** A page is left open by a test that broke off: what stood on it is said, for whoever looks for the cause, and it is closed. */
+    async sayLeft(t) {
+      for (const page of [...open]) {
+        const stood = await page.locator('body').innerText({ timeout: 5_000 }).catch((e) => e.message);
+        console.log(`${t.name} broke off at ${page.url()}, where stood:\n${stood.slice(0, 1500)}\n…\n${stood.slice(-500)}`);
+        await page.context().close();
+      }
+    },
+  };
+}
+
 /** A client of the API with cookies and guard, for setting a scene quickly. */
 export async function apiClient(url, email, password) {
   const cookies = new Map();

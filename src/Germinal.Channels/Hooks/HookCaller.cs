@@ -49,14 +49,12 @@ public sealed class HookCaller : IDisposable
             var words = await answer.Content.ReadAsStringAsync(stop);
             return new HookAnswer(answer.IsSuccessStatusCode, answer.StatusCode == HttpStatusCode.Gone, Short($"{(int)answer.StatusCode} {words}"));
         }
-        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        catch (Exception e)
+            when (e is HttpRequestException or IOException or ServerRefusedException or System.Net.Sockets.SocketException or InvalidOperationException
+                || (e is OperationCanceledException && !stop.IsCancellationRequested)
+            )
         {
-            return new HookAnswer(false, false, Say($"no answer within {ServerLine.Patience.TotalSeconds:0} seconds"));
-        }
-        catch (Exception e) when (e is HttpRequestException or IOException or ServerRefusedException or System.Net.Sockets.SocketException or InvalidOperationException)
-        {
-            var cause = e.InnerException is ServerRefusedException or System.Net.Sockets.SocketException ? e.InnerException : e;
-            return new HookAnswer(false, false, cause is ServerRefusedException or System.Net.Sockets.SocketException ? Short(ServerLine.Explain(cause)) : Said("it speaks no HTTP there, or its certificate cannot be trusted"));
+            return new HookAnswer(false, false, Short(ServerLine.ExplainHttp(e)));
         }
     }
 

@@ -108,7 +108,7 @@ public sealed class MailIssuer : IDisposable
 
     private static MailTokens Read(TokenResponse answer) =>
         answer.IsError || answer.AccessToken is null
-            ? throw new IssuerException(Say($"The provider gives no token: {answer.ErrorDescription ?? answer.Error ?? Cause(answer)}"))
+            ? throw new IssuerException(Say($"The provider gives no token: {answer.ErrorDescription ?? Cause(answer)}"))
             : new MailTokens(answer.AccessToken, answer.RefreshToken, Duration.FromSeconds(answer.ExpiresIn > 0 ? answer.ExpiresIn : 3600));
 
     /// <summary>Asks; the library says what went wrong as an answer, all but what the line does.</summary>
@@ -120,13 +120,11 @@ public sealed class MailIssuer : IDisposable
         }
         catch (Exception e) when (!stop.IsCancellationRequested && e is HttpRequestException or IOException or ServerRefusedException or SocketException or OperationCanceledException or InvalidOperationException)
         {
-            throw new IssuerException(Say($"The provider does not answer: {Explained(e)}"));
+            throw new IssuerException(Say($"The provider does not answer: {ServerLine.ExplainHttp(e)}"));
         }
     }
 
-    private static string Cause(ProtocolResponse answer) => answer.Exception is { } e ? Explained(e) : answer.Error ?? Said("it does not answer as it should");
-
-    private static string Explained(Exception e) => e.GetBaseException() is { } cause and (ServerRefusedException or SocketException) ? ServerLine.Explain(cause) : e.GetBaseException().Message;
+    private static string Cause(ProtocolResponse answer) => answer.Exception is { } e ? ServerLine.ExplainHttp(e) : answer.Error ?? Said("it does not answer as it should");
 
     /// <inheritdoc/>
     public void Dispose() => http.Dispose();

@@ -104,4 +104,13 @@ public sealed class ServerLine(bool allowPrivate)
             NotSupportedException => Said("it does not offer the security that is set."),
             _ => Said("it does not speak as a mail server does."),
         };
+
+    /// <summary>Why nothing came of asking over HTTP, in our own words.</summary>
+    public static string ExplainHttp(Exception error)
+    {
+        var cause = error.InnerException is ServerRefusedException or SocketException or TimeoutException ? error.InnerException : error;
+        return cause is ServerRefusedException or SocketException or OperationCanceledException or TimeoutException
+            ? Explain(cause)
+            : Said("nothing that can be read comes from there; it may speak no HTTPS, or its certificate cannot be trusted.");
+    }
 }

@@ -112,10 +112,10 @@ public sealed class PostGateway : IDisposable
         };
 
     private static string? NotReached(Exception error) =>
-        error is HttpRequestException { HttpRequestError: HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError } e
-            ? ServerLine.Explain(e.InnerException ?? e)
-            : error is ServerRefusedException refused ? refused.Message
-            : error.InnerException is ServerRefusedException inner ? inner.Message
+        error is HttpRequestException { HttpRequestError: HttpRequestError.ConnectionError or HttpRequestError.NameResolutionError or HttpRequestError.SecureConnectionError }
+        || error is ServerRefusedException
+        || error.InnerException is ServerRefusedException
+            ? ServerLine.ExplainHttp(error)
             : null;
 
     private static async Task<string?> AddressOfAsync(HttpResponseMessage response, CancellationToken stop)

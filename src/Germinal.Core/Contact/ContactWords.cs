@@ -103,5 +103,5 @@ public static class ContactWords
 
     /// <summary>“Ida”, “Ida and Bo”, “Ida, Bo and Kit”; nothing for nobody.</summary>
     public static string Listed(IReadOnlyList<string> names) =>
-        names.Count < 2 ? string.Concat(names) : $"{string.Join(", ", names.Take(names.Count - 1))} and {names[^1]}";
+        names.Count < 2 ? string.Concat(names) : Say($"{string.Join(", ", names.Take(names.Count - 1))} and {names[^1]}");
 }

@@ -1,3 +1,4 @@
+using Germinal.Core.Contact;
 using Germinal.Core.Time;
 using Germinal.Core.Words;
 using NodaTime;
@@ -35,7 +36,7 @@ public static class Phrases
             Part(elapsed.Minutes, n => Say($"{n:a minute|# minutes}")),
             Part(elapsed.Seconds, n => Say($"{n:a second|# seconds}")),
         ];
-        return string.Join(Said(" and "), parts.OfType<string>()) is { Length: > 0 } said ? said : Said("at once");
+        return ContactWords.Listed([.. parts.OfType<string>()]) is { Length: > 0 } said ? said : Said("at once");
 
         static string? Part(long n, Func<long, string> said) => n == 0 ? null : said(Math.Abs(n));
     }

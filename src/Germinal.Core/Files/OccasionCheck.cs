@@ -1,4 +1,5 @@
 using System.Globalization;
+using Germinal.Core.Contact;
 using Germinal.Core.Programs;
 using NodaTime;
 
@@ -27,7 +28,7 @@ public static class OccasionCheck
             {
                 yield return Warning(
                     pointer,
-                    Say($"It does not write on {string.Join(Said(" and "), missed)}: a birthday on such a day is written to on the next one. For a greeting, every day is usual.")
+                    Say($"It does not write on {ContactWords.Listed(missed)}: a birthday on such a day is written to on the next one. For a greeting, every day is usual.")
                 );
             }
         }

@@ -65,7 +65,7 @@ public static class MergeFields
         var all = missing.ToList();
         var fields = all.Where(m => !IsSentence(m)).Select(f => $"“{f}”").ToList();
         var said = all.Where(IsSentence).Select(m => m.TrimEnd('.')).Select(m => char.ToLowerInvariant(m[0]) + m[1..]);
-        return string.Join("; ", (fields.Count > 0 ? [Saying.Say($"nothing to put for {string.Join(Said(" and "), fields)}")] : Array.Empty<string>()).Concat(said));
+        return string.Join("; ", (fields.Count > 0 ? [Saying.Say($"nothing to put for {ContactWords.Listed(fields)}")] : Array.Empty<string>()).Concat(said));
     }
 
     /// <summary>The value of a field; null or blank when there is none.</summary>

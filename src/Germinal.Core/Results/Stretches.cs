@@ -38,7 +38,7 @@ public static class Stretches
     public static int Length(IReadOnlyList<int> stretches) => Pairs(stretches).Sum(p => p.Until - p.From);
 
     /// <summary>They in words: <c>0:00 to 0:42, 1:10 to 1:20</c>, in minutes and seconds.</summary>
-    public static string Words(IReadOnlyList<int> stretches) => string.Join(", ", Pairs(stretches).Select(p => $"{Clock(p.From)} to {Clock(p.Until)}"));
+    public static string Words(IReadOnlyList<int> stretches) => string.Join(", ", Pairs(stretches).Select(p => Say($"{Clock(p.From)} to {Clock(p.Until)}")));
 
     /// <summary>Seconds as a film's clock says them: <c>1:05</c>.</summary>
     public static string Clock(int seconds) => FormattableString.Invariant($"{seconds / 60}:{seconds % 60:00}");

@@ -258,7 +258,7 @@ public static class AlmanacReading
                     var member = foreseen.Engine.Practice.Members.FirstOrDefault(m => m.Id == g.Key);
                     return new AlmanacCalls(
                         g.Key,
-                        member?.Name ?? "nobody",
+                        member?.Name ?? Said("nobody"),
                         g.Count(),
                         member?.RoomOn(day, foreseen.Engine.Practice.Calendar),
                         g.Count(c => c.OverCapacity)

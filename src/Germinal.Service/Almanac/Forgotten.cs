@@ -81,7 +81,7 @@ public static class Forgotten
             [
                 .. asked
                     .GroupBy(p => p.Person.OwnerId)
-                    .Select(g => new ForgottenOf(g.Key, NameOf(g.Key) ?? "nobody", g.Count()))
+                    .Select(g => new ForgottenOf(g.Key, NameOf(g.Key) ?? Said("nobody"), g.Count()))
                     .OrderByDescending(o => o.Count)
                     .ThenBy(o => o.Owner, StringComparer.Ordinal),
             ],

@@ -96,7 +96,7 @@ public sealed class BroadcastReading(ProgramDesk desk, LetterDesk letters, Liqui
             new PersonRef(facts.Id, facts.Name),
             heldBack is null ? step.Kind : null,
             BroadcastProgram.VersionOf(step.Id) is { } version && row.Plan.Test is not null ? BroadcastProgram.LetterOf(version) : null,
-            sender?.Name ?? "nobody",
+            sender?.Name ?? Said("nobody"),
             read?.Subject ?? "",
             read?.Page ?? "",
             words,

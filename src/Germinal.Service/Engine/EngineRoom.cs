@@ -1,4 +1,3 @@
-using System.Data.Common;
 using Germinal.Core.Engine;
 using Germinal.Service.Broadcasts;
 using Germinal.Service.Clock;
@@ -209,7 +208,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
             return await work(practice, now, null, stop) > 0;
         }
 #pragma warning disable CA1031 // Whatever it is, one person's trouble must not stop everybody's work.
-        catch (Exception e) when (!IsPassing(e, stop))
+        catch (Exception e) when (!PassingTrouble.Is(e, stop))
 #pragma warning restore CA1031
         {
             LogBatchFailed(log, e);
@@ -234,7 +233,7 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
                 await work(practice, now, person, stop);
             }
 #pragma warning disable CA1031
-            catch (Exception e) when (!IsPassing(e, stop))
+            catch (Exception e) when (!PassingTrouble.Is(e, stop))
 #pragma warning restore CA1031
             {
                 LogSetAside(log, e, person);
@@ -244,12 +243,6 @@ public sealed partial class EngineRoom(IDbContextFactory<GerminalDb> databases, 
 
         return true;
     }
-
-    /// <summary>Not the work's own fault: the database is away, two workers met, or the worker ends.</summary>
-    private static bool IsPassing(Exception e, CancellationToken stop) =>
-        stop.IsCancellationRequested
-        || e.GetBaseException() is DbException { IsTransient: true } or System.Net.Sockets.SocketException or OperationCanceledException
-        || e is DbUpdateConcurrencyException;
 
     [LoggerMessage(Level = LogLevel.Warning, Message = "A batch failed; its people are taken one by one")]
     private static partial void LogBatchFailed(ILogger logger, Exception error);

@@ -50,14 +50,14 @@ public static class SettingsWords
     private static string? InWords(JsonNode? value) =>
         value switch
         {
-            null => "none",
+            null => Said("none"),
             JsonValue v => v.GetValueKind() switch
             {
-                JsonValueKind.True => "yes",
-                JsonValueKind.False => "no",
-                JsonValueKind.String when v.GetValue<string>() is var text => text.Length == 0 ? "none"
+                JsonValueKind.True => Said("yes"),
+                JsonValueKind.False => Said("no"),
+                JsonValueKind.String when v.GetValue<string>() is var text => text.Length == 0 ? Said("none")
                     : Guid.TryParse(text, out _) ? null
-                    : $"“{Short(text.ReplaceLineEndings(", "))}”",
+                    : Say($"“{Short(text.ReplaceLineEndings(", "))}”"),
                 _ => v.ToJsonString(),
             },
             _ => null,
@@ -68,23 +68,23 @@ public static class SettingsWords
         var (was, became) = (before.Select(Called).ToList(), after.Select(Called).ToList());
         var (came, went) = (became.Except(was, StringComparer.Ordinal).ToList(), was.Except(became, StringComparer.Ordinal).ToList());
         var changed = after.Where(n => n is JsonObject && Called(n) is var name && before.Any(o => Called(o) == name && !JsonNode.DeepEquals(o, n))).Select(Called).ToList();
-        string?[] all = [Listed("with", came), Listed("without", went), Listed("changed", changed)];
+        string?[] all = [Named(came, n => Say($"now with {n}")), Named(went, n => Say($"without {n}")), Named(changed, n => Say($"changed {n}"))];
         return all.Any(w => w is not null) ? string.Join(", ", all.OfType<string>())
             : was.SequenceEqual(became) ? ""
             : Said("in another order");
     }
 
-    private static string? Listed(string word, List<string> names)
+    private static string? Named(List<string> names, Func<string, string> say)
     {
         var said = Stretches(names.Where(n => n.Length > 0).Distinct(StringComparer.Ordinal)).ToList();
-        return said.Count == 0 ? null : $"{word} {string.Join(", ", said.Take(MostSaid))}{(said.Count > MostSaid ? Say($" and {said.Count - MostSaid} more") : "")}";
+        return said.Count == 0 ? null : say(string.Join(", ", said.Take(MostSaid)) + (said.Count > MostSaid ? Say($" and {said.Count - MostSaid} more") : ""));
     }
 
     /// <summary>Days that follow each other as one stretch; what is no day as it is.</summary>
     private static IEnumerable<string> Stretches(IEnumerable<string> names)
     {
         (LocalDate First, LocalDate Last)? stretch = null;
-        string InWords((LocalDate First, LocalDate Last) s) => s.First == s.Last ? s.First.Iso() : $"{s.First.Iso()} to {s.Last.Iso()}";
+        string InWords((LocalDate First, LocalDate Last) s) => s.First == s.Last ? s.First.Iso() : Say($"{s.First.Iso()} to {s.Last.Iso()}");
         foreach (var name in names)
         {
             var day = Dates.TryParse(name.Trim('“', '”'));

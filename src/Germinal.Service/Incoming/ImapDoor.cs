@@ -33,7 +33,7 @@ public sealed class ImapDoor(ServerLine line)
         {
             return Say($"The mailbox at {server.Host}:{server.Port} does not let “{server.User}” in: {e.Message}");
         }
-        catch (Exception e) when (IsOfTheLine(e) || e is InvalidOperationException or FolderNotFoundException)
+        catch (Exception e) when (IsOfTheLine(e) || e is InvalidOperationException)
         {
             return Say($"The mailbox at {server.Host}:{server.Port} cannot be read: {e.Message}");
         }
@@ -54,6 +54,8 @@ public sealed class ImapDoor(ServerLine line)
         }
     }
 
-    private static bool IsOfTheLine(Exception e) =>
-        e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or TimeoutException;
+    /// <summary>What the line, the server or the mailbox as a whole did; nothing of one message.</summary>
+    internal static bool IsOfTheLine(Exception e) =>
+        e is ImapCommandException or ImapProtocolException or IOException or System.Net.Sockets.SocketException or SslHandshakeException or NotSupportedException or TimeoutException
+            or ServiceNotConnectedException or ServiceNotAuthenticatedException or FolderNotOpenException or FolderNotFoundException;
 }

@@ -4,14 +4,16 @@ using Germinal.Store;
 using MailKit;
 using MailKit.Search;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging;
+using MimeKit;
 
 namespace Germinal.Service.Incoming;
 
 /// <summary>
 /// Reads a practice's own mailbox by IMAP (RFC 9051): what is unread is taken in and marked as read. What somebody else
-/// reads first is theirs; nothing is ever deleted.
+/// reads first is theirs; nothing is ever deleted. What cannot be taken in stays unread.
 /// </summary>
-public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailReception reception, Secrets secrets, ImapDoor door)
+public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailReception reception, Secrets secrets, ImapDoor door, ILogger<MailboxReader> log)
 {
     private const int MessagesAtOnce = 200;
 
@@ -39,8 +41,10 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
         return trouble;
     }
 
-    private Task<string?> TryReadAsync(Guid practiceId, MailServer server, CancellationToken stop) =>
-        door.TryAsync(
+    private async Task<string?> TryReadAsync(Guid practiceId, MailServer server, CancellationToken stop)
+    {
+        var each = new TakenOneByOne(log);
+        var trouble = await door.TryAsync(
             server,
             async client =>
             {
@@ -48,11 +52,22 @@ public sealed class MailboxReader(IDbContextFactory<GerminalDb> databases, MailR
                 await inbox.OpenAsync(FolderAccess.ReadWrite, stop);
                 foreach (var id in (await inbox.SearchAsync(SearchQuery.NotSeen, stop)).Take(MessagesAtOnce))
                 {
-                    using var message = await inbox.GetMessageAsync(id, stop);
-                    await reception.TakeAsync(message, [], practiceId, stop);
-                    await inbox.AddFlagsAsync(id, MessageFlags.Seen, true, stop);
+                    MimeMessage? message = null;
+                    await each.TakeAsync(
+                        () => message?.Subject,
+                        async () =>
+                        {
+                            message = await inbox.GetMessageAsync(id, stop);
+                            await reception.TakeAsync(message, [], practiceId, stop);
+                            await inbox.AddFlagsAsync(id, MessageFlags.Seen, true, stop);
+                        },
+                        stop
+                    );
+                    message?.Dispose();
                 }
             },
             stop
         );
+        return trouble ?? each.Trouble;
+    }
 }

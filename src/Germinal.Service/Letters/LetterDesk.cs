@@ -196,7 +196,7 @@ public sealed class LetterDesk(LiquidLetters liquid, LetterWriter writer)
         string Here(string html) => html.Replace(writer.BaseUrl + "/i/", "/i/", StringComparison.Ordinal).Replace($"src=\"{writer.BaseUrl}/g/", "src=\"/g/", StringComparison.Ordinal);
         return new LetterAsRead(
             new PersonRef(to.Person.Id, to.Person.Name),
-            sender?.Name ?? "nobody",
+            sender?.Name ?? Said("nobody"),
             filled.Subject,
             Here(filled.BodyHtml),
             Here(filled.Html),

@@ -1,3 +1,4 @@
+using Germinal.Channels;
 using Germinal.Channels.Mail;
 using Germinal.Service.Clock;
 using Germinal.Service.Engine;
@@ -8,6 +9,7 @@ using Germinal.Store.Rows;
 using MailKit;
 using MailKit.Search;
 using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.Logging;
 using MimeKit;
 
 namespace Germinal.Service.MailAccounts;
@@ -16,7 +18,7 @@ namespace Germinal.Service.MailAccounts;
 /// Reads members' own mailboxes: reports about letters of ours, and, where the member wants that, what known people write to them and what they write to known people from their own mail program.
 /// Of everything else only the head is looked at, and nothing of it is kept. Nothing in a mailbox is changed, and what was there before the account was set up is left.
 /// </summary>
-public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, MailAccountServers servers, MailReception reception, ImapDoor door)
+public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, MailAccountServers servers, MailReception reception, ImapDoor door, ILogger<MailAccountReader> log)
 {
     private const int MessagesAtOnce = 100;
     private const int MostTo = 20;
@@ -38,6 +40,7 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
         var account = await servers.OpenAsync(row, stop);
         var (inbox, sentBefore) = (row.InboxNext, row.SentNext);
         var trouble = account.Trouble;
+        var each = new TakenOneByOne(log);
         if (account.In is { } server)
         {
             trouble = await door.TryAsync(
@@ -46,18 +49,19 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
                 {
                     if (client.Inbox is { } coming)
                     {
-                        (row.InboxValidity, row.InboxNext) = await NewAsync(coming, row.InboxValidity, row.InboxNext, (m, s) => TakeInboxAsync(row, m, s), stop);
+                        (row.InboxValidity, row.InboxNext) = await NewAsync(coming, row.InboxValidity, row.InboxNext, each, (m, s) => TakeInboxAsync(row, m, s), stop);
                     }
 
                     if (row.TakesIn && await SentCopies.FolderAsync(client, stop) is { } sent)
                     {
-                        (row.SentValidity, row.SentNext) = await NewAsync(sent, row.SentValidity, row.SentNext, (m, s) => TakeSentAsync(row, m, s), stop);
+                        (row.SentValidity, row.SentNext) = await NewAsync(sent, row.SentValidity, row.SentNext, each, (m, s) => TakeSentAsync(row, m, s), stop);
                     }
                 },
                 stop
             );
         }
 
+        trouble ??= each.Trouble;
         await using var db = await databases.CreateDbContextAsync(stop);
         db.PracticeId = row.PracticeId;
         await db
@@ -78,7 +82,7 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
     /// <summary>
     /// What came into a folder since it was read last, oldest first. Where the folder was never read, or is another one by its UIDVALIDITY, it is begun with at its end: what was there before is nobody's business.
     /// </summary>
-    private static async Task<(long Validity, long Next)> NewAsync(IMailFolder folder, long validity, long next, Func<Head, CancellationToken, Task> take, CancellationToken stop)
+    private static async Task<(long Validity, long Next)> NewAsync(IMailFolder folder, long validity, long next, TakenOneByOne each, Func<Head, CancellationToken, Task> take, CancellationToken stop)
     {
         await folder.OpenAsync(FolderAccess.ReadOnly, stop);
         if (folder.UidValidity != validity || next == 0)
@@ -94,7 +98,8 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
 
         foreach (var summary in await folder.FetchAsync(unread, MessageSummaryItems.UniqueId | MessageSummaryItems.Envelope, stop))
         {
-            await take(new Head(summary.Envelope ?? new Envelope(), () => folder.GetMessageAsync(summary.UniqueId, stop)), stop);
+            var head = new Head(summary.Envelope ?? new Envelope(), () => folder.GetMessageAsync(summary.UniqueId, stop));
+            await each.TakeAsync(() => head.Subject, () => take(head, stop), stop);
         }
 
         return (validity, unread[^1].Id + 1L);
@@ -142,7 +147,7 @@ public sealed class MailAccountReader(IDbContextFactory<GerminalDb> databases, M
         }
 
         var people = await db.People.Where(p => p.Email != null && to.Contains(p.Email) && !p.Archived).OrderBy(p => p.Id).Select(p => p.Id).ToListAsync(stop);
-        var id = head.Envelope.MessageId ?? "";
+        var id = IncomingText.KeepLine(head.Envelope.MessageId);
         if (people.Count == 0 || await db.Messages.AnyAsync(m => m.MessageId == id, stop) || await OwnMailOf.FindAsync(db, null, [id], stop) is not null)
         {
             // What went out from here is in the thread already.

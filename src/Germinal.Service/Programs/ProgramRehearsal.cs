@@ -356,7 +356,7 @@ public sealed class ProgramRehearsal(ProgramDesk desk, LetterDesk letters)
                 .OrderBy(g => g.Key)
                 .Select(g => new OverDay(g.Key.Iso(), g.Count()))
                 .Take(DaysShown);
-            return new RehearsedCalls(owner?.Name ?? "nobody", placed.Count(p => p.Here), placed.Count(p => !p.Here), [.. days]);
+            return new RehearsedCalls(owner?.Name ?? Said("nobody"), placed.Count(p => p.Here), placed.Count(p => !p.Here), [.. days]);
         }
     }
 }

@@ -105,7 +105,7 @@ public sealed class ReadyPrograms(LiquidLetters liquid, LetterDesk letters)
         var sender = practice.SenderFor(facts);
         return new ReadyAsRead(
             new PersonRef(facts.Id, facts.Name),
-            sender?.Name ?? "nobody",
+            sender?.Name ?? Said("nobody"),
             [
                 .. ready.Program.AllSteps.Select(step =>
                 {

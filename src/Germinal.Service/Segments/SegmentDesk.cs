@@ -77,7 +77,7 @@ public static class SegmentDesk
         if (name is not null && Core.Rules.Segments.Circle(name, rule, practice.Segments) is { } way)
         {
             findings.Add(
-                new("", Say($"It would ask for itself: {string.Join(Said(" asks for "), way.Append(name).Select(n => $"“{n}”"))}. Say here what is meant, without that segment."), true)
+                new("", Say($"It would ask for itself: {way.Append(name).Select(n => Say($"“{n}”")).Aggregate((asks, asked) => Say($"{asks} asks for {asked}"))}. Say here what is meant, without that segment."), true)
             );
         }
 

@@ -605,7 +605,7 @@ public static class PersonEndpoints
             return (
                 title,
                 t.PersonId != id ? Say($"about {about.Name}")
-                    : t.ReaderId is { } reader ? $"to {to?.Reader.Name ?? others.GetValueOrDefault(reader)?.Name ?? "somebody"}"
+                    : t.ReaderId is { } reader ? Say($"to {to?.Reader.Name ?? others.GetValueOrDefault(reader)?.Name ?? Said("somebody")}")
                     : null
             );
         }

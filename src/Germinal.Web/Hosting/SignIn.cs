@@ -62,6 +62,9 @@ public sealed record Caller(Guid Id, Guid PracticeId, string Name, string Role, 
 /// <summary>Sign-in by cookie, and the guard against forged requests.</summary>
 public static class SignInSetup
 {
+    /// <summary>The guard comes with every writing call under this name, and goes back as <c>old</c> where it is good no more.</summary>
+    private const string GuardHeader = "X-Germinal-Guard";
+
     /// <summary>Adds the installation's keys, which seal cookies and stored passwords; web server and workers share them.</summary>
     public static void AddGerminalSeals(this IServiceCollection services, Settings settings) =>
         services.AddDataProtection().PersistKeysToFileSystem(new DirectoryInfo(Path.Combine(settings.DataFolder, "keys"))).SetApplicationName("germinal");
@@ -121,7 +124,7 @@ public static class SignInSetup
         services.AddGerminalRights();
         services.AddAntiforgery(o =>
         {
-            o.HeaderName = "X-Germinal-Guard";
+            o.HeaderName = GuardHeader;
 
             // It comes in a header or not at all: nobody's form is read before it is known that they may send one.
             o.SuppressReadingTokenFromFormBody = true;
@@ -164,6 +167,8 @@ public static class SignInSetup
                     var guard = context.RequestServices.GetRequiredService<IAntiforgery>();
                     if (!await guard.IsRequestValidAsync(context))
                     {
+                        // A page that knows who it is for gets a new one by itself, and repeats the call.
+                        context.Response.Headers[GuardHeader] = "old";
                         await TypedResults
                             .Problem(
                                 Said("The page is out of date. Load it again and repeat what you did."),

@@ -1,5 +1,5 @@
-import { describe, expect, test } from 'vitest';
-import { ApiError, problem, take } from './client';
+import { afterEach, describe, expect, test, vi } from 'vitest';
+import { ApiError, api, problem, setGuard, take } from './client';
 
 describe('answers of the API', () => {
   test('data is handed through', async () => {
@@ -25,5 +25,41 @@ describe('answers of the API', () => {
       message: 'No.',
     });
     await expect(take(Promise.reject(new TypeError('fetch failed')))).rejects.toMatchObject({ status: 0 });
+  });
+});
+
+describe('the guard of writing calls', () => {
+  afterEach(() => vi.unstubAllGlobals());
+
+  /** A server whose guard is `new`, where a member is signed in, and what it was sent. */
+  function server(member: string | undefined) {
+    const sent: string[] = [];
+    vi.stubGlobal('fetch', async (asked: Request | string) => {
+      if (typeof asked === 'string') return Response.json({ guard: 'new', member: member && { id: member } });
+      const guard = asked.headers.get('X-Germinal-Guard');
+      sent.push(`${guard} ${await asked.text()}`);
+      return guard === 'new'
+        ? new Response(null, { status: 204 })
+        : Response.json({ detail: 'Load it again.' }, { status: 400, headers: { 'X-Germinal-Guard': 'old' } });
+    });
+    return sent;
+  }
+
+  const write = () => take(api.POST('/api/session/forgotten', { baseUrl: 'http://localhost', body: { email: 'ada@example.com' } }));
+
+  test('one that had grown old is got anew, and the call goes once more with all it said', async () => {
+    setGuard({ guard: 'old', member: null });
+    const sent = server(undefined);
+    await write();
+    expect(sent).toEqual(['old {"email":"ada@example.com"}', 'new {"email":"ada@example.com"}']);
+    await write();
+    expect(sent.length).toBe(3);
+  });
+
+  test('where somebody else signed in meanwhile nothing is done in their name', async () => {
+    setGuard({ guard: 'old', member: null });
+    const sent = server('tomas');
+    await expect(write()).rejects.toMatchObject({ status: 400, message: 'Load it again.' });
+    expect(sent.length).toBe(1);
   });
 });

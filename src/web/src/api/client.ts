@@ -4,11 +4,35 @@ import type { components, paths } from './schema';
 
 export type Schemas = components['schemas'];
 
+/** By this name the guard goes with every writing call, and comes back as “old” where it is good no more. */
+const guardHeader = 'X-Germinal-Guard';
+
 let guard = '';
 
-/** Remembers the guard that every writing call carries; it comes with the session. */
-export function setGuard(value: string) {
-  guard = value;
+/** Who was signed in when the guard was given; undefined for nobody. */
+let whose: string | undefined;
+
+/** Remembers the guard that every writing call carries, and who it was given to. */
+export function setGuard(session: Pick<Schemas['SessionDto'], 'guard' | 'member'>) {
+  guard = session.guard;
+  whose = session.member?.id;
+}
+
+/** Whether there is a new guard for the same member. Where somebody else signed in meanwhile, nothing is to be done in their name. */
+async function guardAnew() {
+  const session: Schemas['SessionDto'] = await (await fetch('/api/session')).json();
+  if (session.member?.id !== whose) return false;
+  setGuard(session);
+  return true;
+}
+
+/** Sends a call. A writing one whose guard had grown old, as where the sign-in ran out meanwhile, is sent once more with a new one. */
+async function send(request: Request) {
+  const again = request.method === 'GET' ? undefined : request.clone();
+  const answer = await fetch(request);
+  if (!again || answer.headers.get(guardHeader) !== 'old' || !(await guardAnew())) return answer;
+  again.headers.set(guardHeader, guard);
+  return fetch(again);
 }
 
 /** The current guard, for uploads that do not go through the client. */
@@ -16,12 +40,12 @@ export function currentGuard() {
   return guard;
 }
 
-export const api = createClient<paths>({ baseUrl: '' });
+export const api = createClient<paths>({ baseUrl: '', fetch: send });
 
 api.use({
   onRequest({ request }) {
     if (request.method !== 'GET') {
-      request.headers.set('X-Germinal-Guard', guard);
+      request.headers.set(guardHeader, guard);
     }
     return request;
   },
@@ -81,7 +105,7 @@ export async function download(path: string, body: unknown, name: string): Promi
   const response = await fetch(path, {
     method: 'POST',
     body: JSON.stringify(body),
-    headers: { 'content-type': 'application/json', 'X-Germinal-Guard': guard },
+    headers: { 'content-type': 'application/json', [guardHeader]: guard },
   }).catch(() => {
     throw new ApiError(phrase('Germinal does not answer. Check that it is running, then try again.'), 0);
   });
@@ -109,7 +133,7 @@ export async function upload<T>(
   const body = new FormData();
   for (const [name, value] of Object.entries(said)) body.append(name, value);
   body.append('file', file);
-  const response = await fetch(path, { method: 'POST', body, headers: { 'X-Germinal-Guard': guard, ...headers } });
+  const response = await fetch(path, { method: 'POST', body, headers: { [guardHeader]: guard, ...headers } });
   const answer = await response.json().catch(() => undefined);
   if (!response.ok) {
     throw problem(answer, response.status);

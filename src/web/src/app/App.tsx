@@ -150,9 +150,6 @@ function Inside({ session }: { session: Session }) {
   useSaveKey();
   return (
     <>
-      <a href="#main" className="float sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:px-3 focus:py-2">
-        {phrase('To the page')}
-      </a>
       <TopLine session={session} />
       <Connection />
       <ErrorBoundary FallbackComponent={Broken} resetKeys={[place.key]}>

@@ -1,14 +1,13 @@
-import { useQueryClient } from '@tanstack/react-query';
 import { NavLink, useNavigate } from 'react-router';
-import { api, take } from '../api/client';
 import { TakeIn } from '../features/inquiries/TakeIn';
-import { forgetAll } from '../ui/kept';
 import { Menu, MenuItem, MenuWords } from '../ui/Menu';
 import { phrase } from '../words/phrase';
 import { ClockMenu } from './ClockMenu';
 import { FindBox } from './FindBox';
 import { KeySheet } from './KeySheet';
+import { nameInLine, PageTop, Tab } from './PageTop';
 import type { Session } from './session';
+import { useSignOut } from './useSignOut';
 
 /** On a narrow screen so many stand in the line; the others fold into one word. */
 const kept = 2;
@@ -28,25 +27,13 @@ const tabs = [
 export function TopLine({ session }: { session: Session }) {
   const go = useNavigate();
   return (
-    <header
-      id="top"
-      className="sticky top-0 z-20 flex h-[52px] items-center gap-6 border-b border-ink bg-paper px-7 max-[699px]:gap-3 max-[699px]:px-3"
-    >
-      <NavLink to="/" className="mr-2.5 font-serif text-[21px] font-semibold tracking-tight text-ink no-underline max-[699px]:hidden">
+    <PageTop>
+      <NavLink to="/" className={nameInLine}>
         Germinal
       </NavLink>
       <nav aria-label={phrase('Main')} className="flex flex-1 gap-4 max-[699px]:gap-3">
         {tabs.map((tab, i) => (
-          <NavLink
-            key={tab.to}
-            to={tab.to}
-            end={tab.to === '/'}
-            className={({ isActive }) =>
-              `border-b-[3px] pt-[15px] pb-[11px] no-underline ${isActive ? 'border-leaf font-semibold text-ink' : 'border-transparent text-soft hover:text-ink'} ${i < kept ? '' : 'max-[699px]:hidden'}`
-            }
-          >
-            {tab.label}
-          </NavLink>
+          <Tab key={tab.to} {...tab} alone={tab.to === '/'} folds={i >= kept} />
         ))}
         <Menu trigger={phrase('More')} className="hidden text-soft max-[699px]:block" within="top">
           {tabs.slice(kept).map((tab) => (
@@ -61,26 +48,18 @@ export function TopLine({ session }: { session: Session }) {
       <ClockMenu />
       <MemberMenu session={session} />
       <KeySheet />
-    </header>
+    </PageTop>
   );
 }
 
 function MemberMenu({ session }: { session: Session }) {
-  const queries = useQueryClient();
   const go = useNavigate();
+  const signOut = useSignOut();
   const name = session.member?.name ?? '';
   const initials = name
     .split(' ')
     .map((w) => w[0])
     .join('');
-
-  async function signOut() {
-    await take(api.DELETE('/api/session'));
-    // Nothing of anybody stays on the machine.
-    forgetAll();
-    queries.clear();
-    go('/sign-in');
-  }
 
   return (
     <Menu

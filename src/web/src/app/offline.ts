@@ -30,7 +30,7 @@ export function keepForOffline(queries: QueryClient) {
   if (kept && Date.now() - kept.at < longest) {
     hydrate(queries, kept.state);
     const session = queries.getQueryData<Schemas['SessionDto']>(['session']);
-    if (session) setGuard(session.guard);
+    if (session) setGuard(session);
   }
   let waiting: ReturnType<typeof setTimeout> | undefined;
   const write = () => {

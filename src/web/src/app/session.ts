@@ -39,7 +39,7 @@ export function useSession() {
     staleTime: 60_000,
     queryFn: async () => {
       const session = await take(api.GET('/api/session'));
-      setGuard(session.guard);
+      setGuard(session);
       return session;
     },
   });

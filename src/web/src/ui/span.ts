@@ -22,3 +22,13 @@ const said = [
   (n: number) => phrase('{n, plural, one {an hour} other {# hours}}', { n }),
   (n: number) => phrase('{n, plural, one {a minute} other {# minutes}}', { n }),
 ] as const;
+
+/** “in the last 90 days”, “in the last year”. */
+export function inLast(offset: string) {
+  const m = /^P(?:(\d+)Y|(\d+)M|(\d+)W|(\d+)D)$/.exec(offset);
+  const n = Number(m?.slice(1).find(Boolean));
+  if (m?.[1]) return phrase('in the last {n, plural, one {year} other {# years}}', { n });
+  if (m?.[2]) return phrase('in the last {n, plural, one {month} other {# months}}', { n });
+  if (m) return phrase('in the last {n, plural, one {day} other {# days}}', { n: n * (m[3] ? 7 : 1) });
+  return phrase('in the time of {span}', { span: span(offset) });
+}

@@ -41,6 +41,10 @@ export function phrase(message: string, values?: Values): string {
 export const listed = (items: string[], type: 'conjunction' | 'disjunction' = 'conjunction') =>
   new Intl.ListFormat(locale(), { type }).format(items);
 
+/** Several put together by what is said of two: “email, else text, else a card”. */
+export const together = (items: readonly string[], two: (first: string, second: string) => string) =>
+  items.length === 0 ? '' : items.reduce((first, second) => two(first, second));
+
 /** A word as it is written within a sentence: where German is spoken it keeps its capital. */
 export const within = (word: string) => (locale().startsWith('en') ? word.toLowerCase() : word);
 

@@ -267,9 +267,14 @@ function Filters({ filter, set }: { filter: Filter; set: (f: Filter) => void }) 
       key: 'program',
       label: phrase('Program'),
       none: phrase('by every program'),
-      of: (programs.data ?? []).map((p) => [p.id, `by ${p.name}`] as const),
+      of: (programs.data ?? []).map((p) => [p.id, phrase('by {program}', { program: p.name })] as const),
     },
-    { key: 'member', label: phrase('Member'), none: phrase('of everybody'), of: members.map((m) => [m.id, `of ${m.name}`] as const) },
+    {
+      key: 'member',
+      label: phrase('Member'),
+      none: phrase('of everybody'),
+      of: members.map((m) => [m.id, phrase('of {member}', { member: m.name })] as const),
+    },
     {
       key: 'whatIf',
       label: phrase('What if'),
@@ -282,7 +287,7 @@ function Filters({ filter, set }: { filter: Filter; set: (f: Filter) => void }) 
       key: 'segment',
       label: phrase('Segment'),
       none: phrase('for all people'),
-      of: (segments.data ?? []).map((s) => [s.id, `for ${s.name}`] as const),
+      of: (segments.data ?? []).map((s) => [s.id, phrase('for {segment}', { segment: s.name })] as const),
     },
   ] as const;
   return (

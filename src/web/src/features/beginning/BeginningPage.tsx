@@ -9,6 +9,7 @@ import { said } from '../../ui/undo';
 import { placeOf } from '../../ui/when';
 import { ZoneField } from '../../ui/ZoneField';
 import { phrase } from '../../words/phrase';
+import { Sentence } from '../../words/Sentence';
 import { Invite } from '../members/MembersPage';
 import { Look } from '../practice/Look';
 import { CountryField, PresetWords } from './CountryField';
@@ -294,9 +295,10 @@ function Ended({ beginning: b, left }: { beginning: Beginning; left: number }) {
     <>
       <Stretch title={left === 0 ? phrase('That was the beginning') : phrase('Leave it, go on later')} />
       <p className="row m-0">
-        {left === 0 ? phrase('From here on, each morning begins with ') : phrase('It stays at the top of ')}
-        <Link to="/">{phrase('Today')}</Link>
-        {b.shown ? (left === 0 ? '. ' : phrase(' until all of it is done or put off. ')) : '. '}
+        <Sentence
+          m="{how, select, done {From here on, each morning begins with {today}.} stays {It stays at the top of {today} until all of it is done or put off.} other {It stays at the top of {today}.}} "
+          v={{ how: left === 0 ? 'done' : b.shown ? 'stays' : 'away', today: <Link to="/">{phrase('Today')}</Link> }}
+        />
         <Button className="min-h-6" disabled={show.isPending} onClick={() => show.mutate(!b.shown)}>
           {b.shown ? phrase('Put it away') : phrase('Show it on Today again')}
         </Button>

@@ -57,7 +57,10 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
                 words={plan.replyTo ? phrase('{replyTo} too', { replyTo: nameOf(plan.replyTo) }) : phrase('whoever looks after each')}
                 label={phrase('Who is told of answers')}
                 now={plan.replyTo ?? ''}
-                choices={[['', phrase('whoever looks after each')], ...signers.map(([id, name]) => [id, `${name} too`] as const)]}
+                choices={[
+                  ['', phrase('whoever looks after each')],
+                  ...signers.map(([id, name]) => [id, phrase('{replyTo} too', { replyTo: name })] as const),
+                ]}
                 choose={(m) => set({ replyTo: m || null })}
               />
             ),
@@ -74,31 +77,39 @@ export function AboutBroadcast({ plan, set, broadcast }: Part) {
               />
             ),
             topics: topics.length > 0 && (
-              <>
-                {phrase(' about ')}
-                <SayOneOf
-                  words={plan.topic ?? phrase('no topic in particular')}
-                  label={phrase('Its topic')}
-                  now={plan.topic ?? ''}
-                  choices={[['', phrase('no topic in particular')], ...topics.map((t) => [t, t] as const)]}
-                  choose={(t) => set({ topic: t || null })}
-                />
-              </>
+              <Sentence
+                m=" about {topic}"
+                v={{
+                  topic: (
+                    <SayOneOf
+                      words={plan.topic ?? phrase('no topic in particular')}
+                      label={phrase('Its topic')}
+                      now={plan.topic ?? ''}
+                      choices={[['', phrase('no topic in particular')], ...topics.map((t) => [t, t] as const)]}
+                      choose={(t) => set({ topic: t || null })}
+                    />
+                  ),
+                }}
+              />
             ),
             policies: policies.length > 0 && (
-              <>
-                {phrase(' by ')}
-                <SayOneOf
-                  words={plan.policy ? phrase('the policy “{policy}”', { policy: plan.policy }) : phrase('the usual policy')}
-                  label={phrase('Its policy')}
-                  now={plan.policy ?? ''}
-                  choices={[
-                    ['', phrase('the usual policy')],
-                    ...policies.map((p) => [p, phrase('the policy “{policy}”', { policy: p })] as const),
-                  ]}
-                  choose={(p) => set({ policy: p || null })}
-                />
-              </>
+              <Sentence
+                m=" by {policy}"
+                v={{
+                  policy: (
+                    <SayOneOf
+                      words={plan.policy ? phrase('the policy “{policy}”', { policy: plan.policy }) : phrase('the usual policy')}
+                      label={phrase('Its policy')}
+                      now={plan.policy ?? ''}
+                      choices={[
+                        ['', phrase('the usual policy')],
+                        ...policies.map((p) => [p, phrase('the policy “{policy}”', { policy: p })] as const),
+                      ]}
+                      choose={(p) => set({ policy: p || null })}
+                    />
+                  ),
+                }}
+              />
             ),
           }}
         />

@@ -1,7 +1,10 @@
 import type { Schemas } from '../../api/client';
-import { phrase } from '../../words/phrase';
+import { locale, phrase } from '../../words/phrase';
 
-export const percent = (share: number) => `${(100 * share).toFixed(share > 0 && share < 0.1 ? 1 : 0)} %`;
+export function percent(share: number) {
+  const digits = share > 0 && share < 0.1 ? 1 : 0;
+  return `${(100 * share).toLocaleString(locale(), { minimumFractionDigits: digits, maximumFractionDigits: digits })} %`;
+}
 
 /** A share as a short bar: where the true one lies is drawn pale, the share itself is the stroke in it; in words beside it. */
 export function ShareBar({ line, brief = false }: { line: Schemas['ResultLine']; brief?: boolean }) {

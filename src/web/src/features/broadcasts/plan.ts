@@ -1,6 +1,6 @@
 import type { Schemas } from '../../api/client';
 import { keyDate } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, together } from '../../words/phrase';
 
 /** A type of the API with nothing left out: what is sent may leave out what stands for itself, what is kept has everything. */
 type Whole<T> = T extends (infer One)[] ? Whole<One>[] : T extends object ? { [K in keyof T]-?: Whole<Exclude<T[K], undefined>> } : T;
@@ -14,7 +14,11 @@ export type WayKind = 'email' | 'text' | 'note';
 export const wayNames: Record<string, string> = { email: phrase('email'), text: phrase('text'), note: phrase('a card') };
 
 /** The ways in words, the preferred first: “email, else text, else a card”. */
-export const sayWays = (ways: readonly { kind: string }[]) => ways.map((w) => wayNames[w.kind] ?? w.kind).join(phrase(', else '));
+export const sayWays = (ways: readonly { kind: string }[]) =>
+  together(
+    ways.map((w) => wayNames[w.kind] ?? w.kind),
+    (first, second) => phrase('{first}, else {second}', { first, second }),
+  );
 
 /** What recipients of an earlier one did, as a sentence goes on: “whoever opened …”. */
 export const deeds: readonly (readonly [did: string, words: string])[] = [

@@ -5,7 +5,7 @@ import { useNow, useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
 import { date, moment } from '../../ui/when';
-import { phrase, quoted } from '../../words/phrase';
+import { listed, phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { Say, SayOneOf } from '../programs/Say';
 import { answering, type FormFile, ways } from './formFile';
@@ -86,7 +86,7 @@ function Open({ draft, set }: Props) {
         })
       : '',
   ].filter(Boolean);
-  const words = parts.length > 0 ? phrase('open {parts}', { parts: parts.join(phrase(' and ')) }) : phrase('always open');
+  const words = parts.length > 0 ? phrase('open {parts}', { parts: listed(parts) }) : phrase('always open');
   // Days are those of the practice's zone: a form opens at the beginning of its first, and closes at the end of its last.
   const dayOf = (at: string | undefined, back = 0) => (at ? date(new Date(Date.parse(at) - back).toISOString(), zone) : '');
   return (
@@ -178,7 +178,7 @@ function IsInquiry({ draft, set }: Props) {
             words={
               when.length > 0
                 ? phrase('an inquiry where {names} {when, select, true {are} other {is}} answered, else a sign-up', {
-                    names: names.join(phrase(' and ')),
+                    names: listed(names),
                     when: String(when.length > 1),
                   })
                 : phrase('a sign-up')
@@ -244,9 +244,7 @@ function Tags({ draft, set }: Props) {
   const tags = draft.tags ?? [];
   return (
     <Say
-      words={
-        tags.length > 0 ? phrase('gets the tag {tags}', { tags: tags.map((t) => quoted(t)).join(phrase(' and ')) }) : phrase('gets no tag')
-      }
+      words={tags.length > 0 ? phrase('gets the tag {tags}', { tags: listed(tags.map((t) => quoted(t))) }) : phrase('gets no tag')}
       label={phrase('Tags')}
       soft={tags.length === 0}
     >

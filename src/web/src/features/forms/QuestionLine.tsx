@@ -4,7 +4,7 @@ import { api, take } from '../../api/client';
 import { useSession } from '../../app/session';
 import { Button, Field } from '../../ui/bits';
 import { OneOf } from '../../ui/OneOf';
-import { phrase, quoted } from '../../words/phrase';
+import { listed, phrase, quoted } from '../../words/phrase';
 import { Say, SayOneOf } from '../programs/Say';
 import { chooses, type FormFile, type Kind, kinds, places, type Question } from './formFile';
 
@@ -288,7 +288,13 @@ function Only({ question: q, form, number, set }: PartProps & { form: FormFile }
     ? phrase('asked always')
     : phrase('asked only if “{ask}” is {answers}', {
         ask: other?.ask ?? q.shownIf.question,
-        answers: answers.length > 0 ? answers.map((a) => quoted(a)).join(phrase(' or ')) : phrase('answered'),
+        answers:
+          answers.length > 0
+            ? listed(
+                answers.map((a) => quoted(a)),
+                'disjunction',
+              )
+            : phrase('answered'),
       });
   return (
     <Say words={words} label={phrase('When question {number, number} is asked', { number })} soft={!q.shownIf}>

@@ -128,6 +128,13 @@ function Days({ lines, zone }: { lines: Line[]; zone: string }) {
 
 function One({ line, zone }: { line: Line; zone: string }) {
   const [before, after] = line.words.split('{}');
+  const words = (
+    <>
+      {before}
+      {after !== undefined && <Subject line={line} />}
+      {after}
+    </>
+  );
   return (
     <div className="row flex items-baseline gap-4">
       <span className="gutter">
@@ -136,10 +143,8 @@ function One({ line, zone }: { line: Line; zone: string }) {
         </time>
       </span>
       <div className="min-w-0 flex-1">
-        <b className="font-semibold">{line.by}</b> {line.ended === 'refused' ? phrase('was not let: “{before}', { before }) : before}
-        {after !== undefined && <Subject line={line} />}
-        {after}
-        {line.ended === 'refused' && '”'}
+        <b className="font-semibold">{line.by}</b>{' '}
+        {line.ended === 'refused' ? <Sentence m="was not let: “{words}”" v={{ words }} /> : words}
         <div className="text-small text-soft">
           {line.more && <p className="break-words">{line.more}</p>}
           {line.ended === 'begun' && <p className="text-straw">{phrase('It broke off; nobody can say whether it was done.')}</p>}

@@ -55,8 +55,7 @@ export function HandOver({ member, others, self, done }: { member: Member; other
             member: member.name,
             parts: parts.length === 0 ? phrase('nothing in hand') : listed(parts),
             deputyOf:
-              h.deputyOf.length > 0 &&
-              phrase(' {member} stands in for {deputyOf}.', { member: member.name, deputyOf: h.deputyOf.join(phrase(' and ')) }),
+              h.deputyOf.length > 0 && phrase(' {member} stands in for {deputyOf}.', { member: member.name, deputyOf: listed(h.deputyOf) }),
             pages:
               h.pages > 0 &&
               phrase(

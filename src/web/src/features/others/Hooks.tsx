@@ -3,7 +3,7 @@ import { useState } from 'react';
 import { api, type Schemas, take } from '../../api/client';
 import { Button, Empty, Field, fieldError, Trouble } from '../../ui/bits';
 import { machineMoment } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { phrase, together } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { Say } from '../programs/Say';
 import { ShownOnce } from './ShownOnce';
@@ -102,12 +102,15 @@ function state(h: Hook) {
   });
 }
 
+/** “somebody answers, when a letter bounces”, as it goes on after “when”. */
+const whenEach = (words: string[]) => together(words, (first, second) => phrase('{first}, when {second}', { first, second }));
+
 function told(kinds: string[], all: AllHooks) {
   if (kinds.length === all.kinds.length) return phrase('everything');
   const words = all.kinds.filter((k) => kinds.includes(k.kind)).map((k) => k.means);
   return words.length > 3
-    ? phrase('when {words}, and {words2, number} more', { words: words.slice(0, 2).join(phrase(', when ')), words2: words.length - 2 })
-    : phrase('when {words}', { words: words.join(phrase(', when ')) });
+    ? phrase('when {words}, and {words2, number} more', { words: whenEach(words.slice(0, 2)), words2: words.length - 2 })
+    : phrase('when {words}', { words: whenEach(words) });
 }
 
 function KindsForm({ all, start, words, take: taken }: { all: AllHooks; start: string[]; words: string; take: (kinds: string[]) => void }) {

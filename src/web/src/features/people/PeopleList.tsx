@@ -229,12 +229,19 @@ export default function PeopleList() {
             </select>
           )}
           <span>
-            {who && phrase('who ')}
-            <SayRules
-              rule={who}
-              label={phrase('Who else is meant')}
-              none={phrase('anything else')}
-              set={(rule) => set('who', rule ? JSON.stringify(rule) : '')}
+            <Sentence
+              m="{some, select, true {who {rules}} other {{rules}}}"
+              v={{
+                some: String(Boolean(who)),
+                rules: (
+                  <SayRules
+                    rule={who}
+                    label={phrase('Who else is meant')}
+                    none={phrase('anything else')}
+                    set={(rule) => set('who', rule ? JSON.stringify(rule) : '')}
+                  />
+                ),
+              }}
             />
           </span>
           {sentences.length > 0 && (

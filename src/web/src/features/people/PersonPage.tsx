@@ -11,7 +11,7 @@ import { useKeys } from '../../ui/keys';
 import { sayOwn } from '../../ui/OwnFieldInput';
 import { StepMark } from '../../ui/TouchLine';
 import { said } from '../../ui/undo';
-import { day, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
+import { day, daysBetween, keyDate, moment, nearDay, placeOf, time } from '../../ui/when';
 import { codeWord } from '../../words/codes';
 import { phrase, quoted } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
@@ -271,7 +271,7 @@ function Touch({
     <li className={`row ${on ? 'on' : ''}`}>
       <span className="gutter" title={moment(line.at, zone)}>
         {sameDay ? time(line.at, zone) : nearDay(line.at, zone, now)}
-        {!sameDay && coming && nearDay(line.at, zone, now) === 'today' ? `, ${time(line.at, zone)}` : ''}
+        {!sameDay && coming && daysBetween(now, line.at, zone) === 0 ? `, ${time(line.at, zone)}` : ''}
       </span>
       <div className="flex items-baseline gap-3">
         {pick ? (

@@ -114,14 +114,24 @@ function Words({ line: r }: { line: Line }) {
 
 function Filters({ filter, set, lost }: { filter: Filter; set: (f: Filter) => void; lost: Schemas['LostOnesDto'] }) {
   const choices = [
-    { key: 'stage', label: phrase('Stage'), none: phrase('from any stage'), of: lost.stages.map((s) => [s, `from ${nameOf(s)}`] as const) },
+    {
+      key: 'stage',
+      label: phrase('Stage'),
+      none: phrase('from any stage'),
+      of: lost.stages.map((s) => [s, phrase('from {stage}', { stage: nameOf(s) })] as const),
+    },
     {
       key: 'reason',
       label: phrase('Reason'),
       none: phrase('for any reason'),
-      of: lost.reasons.map((r) => [r || noReason, `for ${r || noReason}`] as const),
+      of: lost.reasons.map((r) => [r || noReason, phrase('for {reason}', { reason: r || noReason })] as const),
     },
-    { key: 'place', label: phrase('Place'), none: phrase('anywhere'), of: lost.places.map((p) => [p, `in ${p}`] as const) },
+    {
+      key: 'place',
+      label: phrase('Place'),
+      none: phrase('anywhere'),
+      of: lost.places.map((p) => [p, phrase('in {place}', { place: p })] as const),
+    },
   ] as const;
   return (
     <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })}>

@@ -221,12 +221,17 @@ function Filters({ filter, set, pipelines }: { filter: Filter; set: (f: Filter) 
   const segments = useQuery({ queryKey: ['segments'], queryFn: () => take(api.GET('/api/segments')) });
   const choices = [
     { key: 'name', label: phrase('Pipeline'), none: null, of: pipelines.length > 1 ? pipelines.map((n) => [n, n] as const) : [] },
-    { key: 'member', label: phrase('Member'), none: phrase('of everybody'), of: members.map((m) => [m.id, `of ${m.name}`] as const) },
+    {
+      key: 'member',
+      label: phrase('Member'),
+      none: phrase('of everybody'),
+      of: members.map((m) => [m.id, phrase('of {member}', { member: m.name })] as const),
+    },
     {
       key: 'segment',
       label: phrase('Segment'),
       none: phrase('with all people'),
-      of: (segments.data ?? []).map((s) => [s.id, `with ${s.name}`] as const),
+      of: (segments.data ?? []).map((s) => [s.id, phrase('with {segment}', { segment: s.name })] as const),
     },
   ] as const;
   return <Choices choices={choices} values={filter} set={(key, value) => set({ ...filter, [key]: value })} />;

@@ -1,7 +1,7 @@
 import type { Schemas } from '../../api/client';
 import { type WeekDay, week } from '../../ui/week';
 import { dayName, placeOf } from '../../ui/when';
-import { locale, phrase, quoted } from '../../words/phrase';
+import { listed, locale, phrase, quoted } from '../../words/phrase';
 
 export type Practice = Schemas['PracticeDto'];
 export type Server = Schemas['ServerBody'];
@@ -41,8 +41,6 @@ export const channels = [
 export const chosen = <T extends string>(all: readonly T[], now: readonly string[], one: T, is: boolean) =>
   all.filter((x) => (x === one ? is : now.includes(x)));
 
-const list = new Intl.ListFormat(locale(), { type: 'conjunction' });
-const either = new Intl.ListFormat(locale(), { type: 'disjunction' });
 const regions = new Intl.DisplayNames(locale(), { type: 'region' });
 
 /** A country by its name; its code where that is unknown. */
@@ -87,7 +85,7 @@ function dayAfter(day: string) {
 }
 
 const working = (days: readonly string[]) =>
-  days.join() === 'mon,tue,wed,thu,fri' ? phrase('Monday to Friday') : list.format(days.map((d) => week[d as WeekDay] ?? d));
+  days.join() === 'mon,tue,wed,thu,fri' ? phrase('Monday to Friday') : listed(days.map((d) => week[d as WeekDay] ?? d));
 
 /** A page of settings: what it is called, and what stands on it, in a sentence. */
 export interface SettingsPageWords {
@@ -121,8 +119,8 @@ export const settingsPages: Record<string, SettingsPageWords> = {
         phrase('at most {max} in {days, number} {days, plural, one {day} other {days}}', {
           max:
             r.max === 1
-              ? phrase('one {channels}', { channels: either.format(r.channels.map(oneOf)) })
-              : `${r.max} ${either.format(r.channels.map(channelName))}`,
+              ? phrase('one {channels}', { channels: listed(r.channels.map(oneOf), 'disjunction') })
+              : `${r.max} ${listed(r.channels.map(channelName), 'disjunction')}`,
           days: r.days,
         }),
       );
@@ -130,10 +128,10 @@ export const settingsPages: Record<string, SettingsPageWords> = {
         phrase('{most, number} {channel} a day from all of us', { most, channel: channelName(channel) }),
       );
       return phrase('One person gets {rules}; texts and calls go from {quietFrom} to {quietTo} on their own clock{limits}.', {
-        rules: rules.length > 0 ? list.format(rules) : phrase('as much as programs send'),
+        rules: rules.length > 0 ? listed(rules) : phrase('as much as programs send'),
         quietFrom: p.quietFrom,
         quietTo: p.quietTo,
-        limits: limits.length > 0 ? `; ${list.format(limits)}` : '',
+        limits: limits.length > 0 ? `; ${listed(limits)}` : '',
       });
     },
   },
@@ -146,12 +144,12 @@ export const settingsPages: Record<string, SettingsPageWords> = {
         {
           asked:
             asked.length > 0
-              ? phrase('A yes is needed for {asked}', { asked: list.format(asked) })
+              ? phrase('A yes is needed for {asked}', { asked: listed(asked) })
               : phrase('No channel needs a yes, only that nobody said no'),
           inquiryMonths: p.inquiryMonths,
           clientMonths: p.clientMonths,
           policies:
-            p.policies.length > 0 ? phrase('. Besides: {policies}', { policies: list.format(p.policies.map((x) => quoted(x.name))) }) : '',
+            p.policies.length > 0 ? phrase('. Besides: {policies}', { policies: listed(p.policies.map((x) => quoted(x.name))) }) : '',
         },
       );
     },
@@ -182,16 +180,16 @@ export const settingsPages: Record<string, SettingsPageWords> = {
     title: phrase('Fields and dates of people'),
     says: (p) =>
       phrase('{ownFields}of dates {keyDates}.', {
-        ownFields: p.ownFields.length > 0 ? `${list.format(p.ownFields.map((f) => f.name))}; ` : '',
-        keyDates: list.format(p.keyDates),
+        ownFields: p.ownFields.length > 0 ? `${listed(p.ownFields.map((f) => f.name))}; ` : '',
+        keyDates: listed(p.keyDates),
       }),
   },
   words: {
     title: phrase('Words of ours'),
     says: (p) =>
       phrase('{topics}appointments are {format}.', {
-        topics: p.topics.length > 0 ? phrase('Topics are {topics}; ', { topics: list.format(p.topics) }) : '',
-        format: list.format(p.appointmentTypes.length > 0 ? p.appointmentTypes : [phrase('just that')]),
+        topics: p.topics.length > 0 ? phrase('Topics are {topics}; ', { topics: listed(p.topics) }) : '',
+        format: listed(p.appointmentTypes.length > 0 ? p.appointmentTypes : [phrase('just that')]),
       }),
   },
   prices: {

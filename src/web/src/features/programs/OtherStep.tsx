@@ -46,24 +46,32 @@ export function OtherStep({ step, when, kind, pointer }: Props) {
     const words = step.kind === 'task' ? step.title : step.body;
     return (
       <>
-        {kind(verbs[step.kind])} {when}: “
-        <Say
-          words={short(filled(words, person)) || phrase('nothing yet')}
-          label={phrase('What the {things} says', { things: things[step.kind] })}
-        >
-          {(close) => (
-            <TextForm
-              label={phrase('What it says')}
-              value={words}
-              below={step.kind === 'text' ? (text) => <TextCount text={text} person={personId} /> : undefined}
-              done={(text) => {
-                set(step.kind === 'task' ? { ...step, title: text } : { ...step, body: text });
-                close();
-              }}
-            />
-          )}
-        </Say>
-        ”. {step.kind === 'post' && <PostWords step={step} />}
+        <Sentence
+          m="{kind} {when}: “{words}”. "
+          v={{
+            kind: kind(verbs[step.kind]),
+            when,
+            words: (
+              <Say
+                words={short(filled(words, person)) || phrase('nothing yet')}
+                label={phrase('What the {things} says', { things: things[step.kind] })}
+              >
+                {(close) => (
+                  <TextForm
+                    label={phrase('What it says')}
+                    value={words}
+                    below={step.kind === 'text' ? (text) => <TextCount text={text} person={personId} /> : undefined}
+                    done={(text) => {
+                      set(step.kind === 'task' ? { ...step, title: text } : { ...step, body: text });
+                      close();
+                    }}
+                  />
+                )}
+              </Say>
+            ),
+          }}
+        />
+        {step.kind === 'post' && <PostWords step={step} />}
         {(step.kind === 'note' || step.kind === 'task' || step.kind === 'post') && (
           <Holds
             step={step}

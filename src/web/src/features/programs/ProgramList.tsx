@@ -8,7 +8,7 @@ import { DayPage, PageHead } from '../../ui/DayPage';
 import { useKept } from '../../ui/kept';
 import { scaleOf, TouchLine } from '../../ui/TouchLine';
 import { day } from '../../ui/when';
-import { phrase } from '../../words/phrase';
+import { listed, phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 import { BringPrograms } from './BringPrograms';
 import { howMany } from './howMany';
@@ -188,7 +188,7 @@ const sorts: Record<Sort, { label: string; by: (a: Program, b: Program) => numbe
 /** What starts a program, in words. */
 export function startsOf(p: Pick<Program, 'starts'>) {
   const starts = p.starts as unknown as Trigger[];
-  return starts.length === 0 ? '' : phrase('when {starts}', { starts: starts.map(sayStart).join(phrase(' or ')) });
+  return starts.length === 0 ? '' : phrase('when {starts}', { starts: listed(starts.map(sayStart), 'disjunction') });
 }
 
 /** How many steps there are of each kind: “5 emails, a call”. */

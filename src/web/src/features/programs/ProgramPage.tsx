@@ -452,18 +452,24 @@ function Page({ id, loaded, reload }: { id: string; loaded: Schemas['ProgramDto'
         </AddStep>
         <PasteSteps paste={putIn} />
         <p className="border-t border-rule pt-3 font-serif text-[17px] leading-normal">
-          {draft.stopsWhen.length === 0 ? phrase('Goes on to its end, ') : phrase('Stops when they ')}
-          <SayList
-            items={draft.stopsWhen}
-            say={sayStop}
-            word={phrase('or')}
-            label={phrase('Stops when they')}
-            none={phrase('whatever they do')}
-            more={phrase('or something else')}
-            set={(stopsWhen) => set({ stopsWhen })}
-            form={(item, done) => <StopForm item={item} done={done} />}
+          <Sentence
+            m="{stops, select, true {Stops when they {what}.} other {Goes on to its end, {what}.}}"
+            v={{
+              stops: String(draft.stopsWhen.length > 0),
+              what: (
+                <SayList
+                  items={draft.stopsWhen}
+                  say={sayStop}
+                  word={phrase('or')}
+                  label={phrase('Stops when they')}
+                  none={phrase('whatever they do')}
+                  more={phrase('or something else')}
+                  set={(stopsWhen) => set({ stopsWhen })}
+                  form={(item, done) => <StopForm item={item} done={done} />}
+                />
+              ),
+            }}
           />
-          .
         </p>
       </div>
     </DayPage>

@@ -141,7 +141,10 @@ function WhatFollowed({ lift }: { lift: Results['lift'] }) {
 }
 
 const signed = (share: number) =>
-  phrase('{share}{value} points', { share: share > 0 ? '+' : share < 0 ? '−' : '', value: (100 * Math.abs(share)).toFixed(1) });
+  phrase('{share}{value} points', {
+    share: share > 0 ? '+' : share < 0 ? '−' : '',
+    value: (100 * Math.abs(share)).toLocaleString(locale(), { minimumFractionDigits: 1, maximumFractionDigits: 1 }),
+  });
 
 function Steps({ results }: { results: Results }) {
   return (

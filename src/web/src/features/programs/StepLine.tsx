@@ -174,16 +174,20 @@ function OnlyIf({ step, picked }: { step: Step; picked: boolean }) {
   const parts = partsOf(step.onlyIf);
   if (parts.length === 0 && !picked) return null;
   return (
-    <>
-      {parts.length > 0 && phrase('Only if they ')}
-      <SayRules
-        rule={step.onlyIf}
-        label={phrase('Only for those who')}
-        none={phrase('For everybody who comes to it.')}
-        set={(onlyIf) => set({ ...step, onlyIf })}
-      />
-      {parts.length > 0 && '.'}
-    </>
+    <Sentence
+      m="{some, select, true {Only if they {rules}.} other {{rules}}}"
+      v={{
+        some: String(parts.length > 0),
+        rules: (
+          <SayRules
+            rule={step.onlyIf}
+            label={phrase('Only for those who')}
+            none={phrase('For everybody who comes to it.')}
+            set={(onlyIf) => set({ ...step, onlyIf })}
+          />
+        ),
+      }}
+    />
   );
 }
 
@@ -298,19 +302,26 @@ function StepSentence({ step, index, pointer, inside }: { step: Step; index: num
     const open = pen.writing === step.id;
     return (
       <>
-        {kind(phrase('Email'))} {step.letter !== undefined ? phrase('the letter ') : ''}“
-        <Words
-          className="say"
-          aria-expanded={open}
-          onClick={() => {
-            pen.pick(step.id);
-            pen.write(open ? undefined : step.id);
+        <Sentence
+          m="{kind} {isLetter, select, true {the letter “{words}”} other {“{words}”}} {when}, "
+          v={{
+            kind: kind(phrase('Email')),
+            isLetter: String(step.letter !== undefined),
+            words: (
+              <Words
+                className="say"
+                aria-expanded={open}
+                onClick={() => {
+                  pen.pick(step.id);
+                  pen.write(open ? undefined : step.id);
+                }}
+              >
+                {step.letter ?? (filled(step.subject ?? '', person) || phrase('no subject yet'))}
+              </Words>
+            ),
+            when,
           }}
-        >
-          {step.letter ?? (filled(step.subject ?? '', person) || phrase('no subject yet'))}
-        </Words>
-        ” {when}
-        {', '}
+        />
         <Say
           words={
             step.lateLimit || pen.occasion

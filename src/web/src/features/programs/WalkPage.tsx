@@ -11,7 +11,7 @@ import { Letter } from '../../ui/Letter';
 import { NotShown } from '../../ui/NotShown';
 import { StepMark } from '../../ui/TouchLine';
 import { moment } from '../../ui/when';
-import { phrase, quoted } from '../../words/phrase';
+import { phrase, quoted, together } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
 
 type Move = Schemas['WalkMoveDto'];
@@ -141,7 +141,9 @@ export default function WalkPage() {
               {phrase('That is the end of it.{changed}', {
                 changed:
                   walk.data.changed.length > 0
-                    ? phrase(' Now {changed}.', { changed: walk.data.changed.join(phrase(', and ')) })
+                    ? phrase(' Now {changed}.', {
+                        changed: together(walk.data.changed, (first, second) => phrase('{first}, and {second}', { first, second })),
+                      })
                     : phrase(' Nothing about them is otherwise than before.'),
               })}
             </p>

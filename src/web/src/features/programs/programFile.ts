@@ -1,7 +1,7 @@
 import type { AgainInFile, StopInFile, TriggerInFile, WhenInFile, WindowInFile } from '../../api/program';
 import { offsetDays, span } from '../../ui/span';
 import { keyDate } from '../../ui/when';
-import { phrase, quoted } from '../../words/phrase';
+import { listed, phrase, quoted } from '../../words/phrase';
 import { type Names, type Rule, sayRule } from '../rules/ruleLanguage';
 
 /** The program file (`germinal.program/1`) as the page edits it, and its parts in words. */
@@ -209,7 +209,7 @@ export function sayTrigger(t: Trigger) {
       const offset = t.offset ?? 'P0D';
       const days = offsetDays(offset) ?? 0;
       const what = t.date === 'birthday' ? phrase('has a birthday') : phrase('comes to “{date}”', { date: t.date });
-      const years = t.years && t.years.length > 0 ? phrase(', at {years}', { years: t.years.join(phrase(' or ')) }) : '';
+      const years = t.years && t.years.length > 0 ? phrase(', at {years}', { years: listed(t.years.map(String), 'disjunction') }) : '';
       if (days === 0 && !/[HMY]/.test(offset)) return what + years;
       return `${what}${years}, ${offset === '-P1D' ? phrase('the day before') : `${span(offset)} ${offset.startsWith('-') ? phrase('before') : phrase('after')}`}`;
     }

@@ -1,9 +1,9 @@
 import type { Schemas } from '../../api/client';
 import { type ruleFields, ruleOps } from '../../api/program';
 import { choicesOf } from '../../ui/OwnFieldInput';
-import { span } from '../../ui/span';
+import { inLast, span } from '../../ui/span';
 import { keyDate, monthNames } from '../../ui/when';
-import { phrase, quoted as quote } from '../../words/phrase';
+import { phrase, quoted as quote, together } from '../../words/phrase';
 
 /** The rule language (`onlyIf`, forks) in words: what a rule asks, as the rest of a sentence that begins with “they”. */
 
@@ -472,7 +472,11 @@ export function sayRule(rule: Rule, names: Names = asWritten, inside = false): s
     const parts = 'all' in rule ? rule.all : rule.any;
     if (parts.length === 0) return 'all' in rule ? phrase('are anybody') : phrase('are nobody');
     if (parts.length === 1 && parts[0]) return sayRule(parts[0], names, inside);
-    const words = parts.map((p) => sayRule(p, names, true)).join('all' in rule ? phrase(' and ') : phrase(' or '));
+    const words = together(
+      parts.map((p) => sayRule(p, names, true)),
+      (first, second) =>
+        'all' in rule ? phrase('{first} and {second}', { first, second }) : phrase('{first} or {second}', { first, second }),
+    );
     return inside ? `(${words})` : words;
   }
   if ('not' in rule) {
@@ -500,8 +504,6 @@ const opposites: Partial<Record<RuleOp, RuleOp>> = {
 };
 
 const dateWords = (date: string) => (/^\d{4}-\d\d-\d\d$/.test(date) ? keyDate(date) : date);
-/** “in the last 90 days”, “in the last year”. */
-const inLast = (duration: string) => phrase('in the last {duration}', { duration: span(duration).replace(/^an? /, '') });
 /** “in May”, “this month”. */
 const inMonth = (month: string) =>
   monthNames[Number(month) - 1]
@@ -548,10 +550,7 @@ function sayLeaf({ field, op, value }: Leaf, names: Names): string {
     if (op === 'missing') return phrase('stand in no stage');
   }
   if (field === 'age' && (op === 'more' || op === 'less' || op === 'is')) {
-    return phrase('are {op}{shown}', {
-      op: op === 'more' ? phrase('over ') : op === 'less' ? phrase('under ') : '',
-      shown: shown.join(''),
-    });
+    return phrase('are {op, select, more {over {years}} less {under {years}} other {{years}}}', { op, years: shown.join('') });
   }
   if (field === 'owner' && (op === 'is' || op === 'in')) return phrase('are looked after by {shown}', { shown: or(shown) });
   if (field === 'owner' && (op === 'is-not' || op === 'not-in')) return phrase('are not looked after by {shown}', { shown: or(shown) });

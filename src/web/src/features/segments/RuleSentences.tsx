@@ -10,11 +10,26 @@ import { useNames } from '../rules/useNames';
 type Group = 'all' | 'any';
 type Judged = ReadonlyMap<string, { holds: boolean; found: readonly string[] }>;
 
-/** What stands before the first sentence of a group, and before each other. */
-const joins = { all: [phrase('who'), phrase('and who')], any: [phrase('who'), phrase('or who')] } as const;
+/** Where a sentence stands: the first of all, the first of those taken together, one more of which all must hold, one more of which one is enough. */
+type Place = 'first' | 'inner' | 'and' | 'or';
+const more = { all: phrase('and who'), any: phrase('or who') } as const;
 const heads = { all: phrase('for whom all of this holds'), any: phrase('for whom at least one of this holds') } as const;
-/** “and who” as it stands before “for whom …”. */
-const withoutWho = (words: string) => words.replace(/who$/, '').trim();
+/** What stands before and after what can be changed in a sentence. */
+function around(place: Place, not: boolean, isGroup: boolean) {
+  const it = '\n';
+  const words = isGroup
+    ? phrase(
+        '{not, select, true {{place, select, first {Everybody, but not those {it}:} and {and not those {it}:} or {or not those {it}:} other {not those {it}:}}} other {{place, select, first {People {it}:} and {and {it}:} or {or {it}:} other {{it}:}}}}',
+        { place, not: String(not), it },
+      )
+    : phrase(
+        '{not, select, true {{place, select, first {Everybody, but not those who {it}} and {and not those who {it}} or {or not those who {it}} other {not those who {it}}}} other {{place, select, first {People who {it}} and {and who {it}} or {or who {it}} other {who {it}}}}}',
+        { place, not: String(not), it },
+      );
+  const [before = '', after = ''] = words.split(it);
+  return [before, after] as const;
+}
+
 const groupOf = (rule: Rule): Group | undefined => ('all' in rule ? 'all' : 'any' in rule ? 'any' : undefined);
 const insideOf = (rule: Rule): Rule[] => ('all' in rule ? rule.all : 'any' in rule ? rule.any : [rule]);
 const made = (group: Group, parts: Rule[]): Rule => (group === 'all' ? { all: parts } : { any: parts });
@@ -47,7 +62,7 @@ export function RuleSentences({ rule, set, pointer = '', ...rest }: Props) {
         // Parts have no names of their own; their place is what they are known by.
         <RuleSentence
           key={i}
-          before={pointer || i > 0 ? joins[group][i > 0 ? 1 : 0] : phrase('People who')}
+          place={i > 0 ? (group === 'all' ? 'and' : 'or') : pointer ? 'inner' : 'first'}
           part={part}
           pointer={at(i)}
           set={(p) => set(made(group, parts.with(i, p)))}
@@ -57,8 +72,8 @@ export function RuleSentences({ rule, set, pointer = '', ...rest }: Props) {
       ))}
       <li className="row text-soft">
         <Say
-          words={parts.length === 0 ? phrase('Everybody. Write a sentence that says who is meant') : `${joins[group][1]} …`}
-          label={parts.length === 0 ? phrase('The first sentence') : phrase('{joins} …: one more sentence', { joins: joins[group][1] })}
+          words={parts.length === 0 ? phrase('Everybody. Write a sentence that says who is meant') : `${more[group]} …`}
+          label={parts.length === 0 ? phrase('The first sentence') : phrase('{joins} …: one more sentence', { joins: more[group] })}
           soft
         >
           {(close) => (
@@ -77,7 +92,7 @@ export function RuleSentences({ rule, set, pointer = '', ...rest }: Props) {
 }
 
 function RuleSentence({
-  before,
+  place,
   part,
   pointer,
   set,
@@ -85,7 +100,7 @@ function RuleSentence({
   judged,
   deciding,
   findings,
-}: Omit<Props, 'rule'> & { before: string; part: Rule; pointer: string; take: () => void }) {
+}: Omit<Props, 'rule'> & { place: Place; part: Rule; pointer: string; take: () => void }) {
   const names = useNames();
   const verdict = judged?.get(pointer);
   const finding = findings?.get(pointer);
@@ -93,7 +108,7 @@ function RuleSentence({
   const inner = not ?? part;
   const group = groupOf(inner);
   const innerAt = not ? `${pointer}/not` : pointer;
-  const words = not ? withoutWho(before).replace(/^People$/, phrase('Everybody, but')) : group ? withoutWho(before) : before;
+  const [before, after] = around(place, Boolean(not), Boolean(group));
   const setInner = (p: Rule) => set(not ? { not: p } : p);
   const deep = pointer.indexOf('/', pointer.indexOf('/', 1) + 1) > 0;
   const decides = deciding?.includes(innerAt) || deciding?.includes(pointer);
@@ -108,8 +123,8 @@ function RuleSentence({
       <li className={`row ${decides ? 'on' : ''}`}>
         {so}
         <span className="font-serif text-lead">
-          {words} {not ? phrase('not those ') : ''}
-          <Say words={heads[group]} label={`${words} ${heads[group]}`}>
+          {before}
+          <Say words={heads[group]} label={before + heads[group]}>
             {(close) => (
               <>
                 <p className="mt-0 mb-3">{phrase('What is indented under it is taken together.')}</p>
@@ -137,7 +152,7 @@ function RuleSentence({
               </>
             )}
           </Say>
-          :
+          {after}
         </span>
         <div className="mt-1 border-l border-rule pl-4">
           <RuleSentences rule={inner} set={setInner} pointer={innerAt} judged={judged} deciding={deciding} findings={findings} />
@@ -149,8 +164,8 @@ function RuleSentence({
     <li className={`row ${decides ? 'on' : ''}`}>
       {so}
       <span className="font-serif text-lead">
-        {words} {not ? phrase('not those who ') : ''}
-        <Say words={sayRule(inner, names)} label={`${words} ${sayRule(inner, names)}`}>
+        {before}
+        <Say words={sayRule(inner, names)} label={before + sayRule(inner, names) + after}>
           {(close) => (
             <>
               <RuleForm
@@ -177,6 +192,7 @@ function RuleSentence({
             </>
           )}
         </Say>
+        {after}
       </span>
       {verdict && (judged?.get(innerAt)?.found.length ?? 0) > 0 && (
         <span className="block text-small text-soft">{sayFound(inner as Leaf, judged?.get(innerAt)?.found ?? [], names)}</span>
