@@ -54,7 +54,10 @@ public sealed class SettingsApiTests(Site site) : IClassFixture<Site>
         Assert.Equal("Ada Quill", told[0].GetProperty("by").GetString());
         Assert.Contains("when texts and calls begin: “08:00” → “10:00”", Words(told[0]), StringComparison.Ordinal);
         Assert.Contains("closing days: now with 2027-12-24, 2027-12-27", Words(told[0]), StringComparison.Ordinal);
-        Assert.Contains("topics: with “Markets”, “School fees”", Words(told[1]), StringComparison.Ordinal);
+        Assert.Contains("topics: now with “Markets”, “School fees”", Words(told[1]), StringComparison.Ordinal);
+        var german = await site.SignedInAsync("ada");
+        german.Http.DefaultRequestHeaders.Add("Accept-Language", "de-DE");
+        Assert.Contains("geschlossene Tage: jetzt mit 2027-12-24, 2027-12-27", Words((await ChangesAsync(german))[0]), StringComparison.Ordinal);
         Assert.Contains(
             (await ada.GetAsync("/api/journal")).GetProperty("lines").EnumerateArray(),
             l => l.GetProperty("more").GetString()!.Contains("“08:00” → “10:00”", StringComparison.Ordinal)

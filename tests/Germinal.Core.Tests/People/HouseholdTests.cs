@@ -1,6 +1,7 @@
 using Germinal.Core.Contact;
 using Germinal.Core.Messages;
 using Germinal.Core.Practices;
+using Germinal.Core.Words;
 using NodaTime;
 
 namespace Germinal.Core.Tests.People;
@@ -20,6 +21,14 @@ public sealed class HouseholdTests
         Assert.Equal(("Dear Ida, Bo and Kit", "Ida, Bo Lind and Kit Marsh"), (Of(ida, bo, kit).Salutation, Of(ida, bo, kit).Names));
         Assert.Equal(("Dear Ida and Kit", "Ida Lind and Kit Marsh"), (Of(ida, kit).Salutation, Of(ida, kit).Names));
         Assert.Equal("Dear Ida", Of(ida).Salutation);
+    }
+
+    [Fact]
+    public void In_German_no_word_of_it_is_English()
+    {
+        using var spoken = Tongue.German.Speak();
+        var home = Of(Somebody("Ida", "Lind"), Somebody("Bo", "Lind"), Somebody("Kit", "Marsh"));
+        Assert.Equal(("Liebe/r Ida, Bo und Kit", "Ida, Bo Lind und Kit Marsh"), (home.Salutation, home.Names));
     }
 
     [Fact]
