@@ -87,7 +87,7 @@ public static class SettingsWords
         string InWords((LocalDate First, LocalDate Last) s) => s.First == s.Last ? s.First.Iso() : Say($"{s.First.Iso()} to {s.Last.Iso()}");
         foreach (var name in names)
         {
-            var day = Dates.TryParse(name.Trim('“', '”'));
+            var day = Dates.TryParse(name.Trim('“', '”', '„'));
             if (stretch is { } open && day == open.Last.PlusDays(1))
             {
                 stretch = (open.First, day.Value);

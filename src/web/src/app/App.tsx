@@ -13,13 +13,13 @@ import { Today } from '../features/today/Today';
 import { Button, Empty, Loading, Trouble } from '../ui/bits';
 import { DayPage, PageHead } from '../ui/DayPage';
 import { useSaveKey, useUndoKey } from '../ui/keys';
-import { changeTongue } from '../words/locale';
 import { phrase } from '../words/phrase';
 import { Sentence } from '../words/Sentence';
 import { Connection } from './Connection';
 import { useChanges } from './changes';
 import { type Session, useSession } from './session';
 import { TopLine } from './TopLine';
+import { useTongue } from './useTongue';
 
 const DataPage = lazy(() => import('../features/house/DataPage'));
 const AlmanacPage = lazy(() => import('../features/almanac/AlmanacPage'));
@@ -97,11 +97,7 @@ export function App() {
 /** Signed in, the application; else the sign-in page, which leads back to where one was. */
 function Gate() {
   const session = useSession();
-  const tongue = session.data?.tongue;
-  // Whoever signs in reads on in their own language, and the next one too who comes to this browser.
-  useEffect(() => {
-    if (tongue) changeTongue(tongue);
-  }, [tongue]);
+  useTongue(session.data?.tongue);
   const queries = useQueryClient();
   const place = useLocation();
   useEffect(() => {
