@@ -35,7 +35,7 @@ public static class Why
             CauseKind.Added => Say($"They came into the contact database on {when}, which starts “{program}”."),
             CauseKind.Segment when cause.Detail.Length > 0 => Say($"They began to be in the segment “{cause.Detail}” on {when}, which starts “{program}”."),
             CauseKind.Segment => Say($"They began to be among those “{program}” waits for on {when}, which starts it."),
-            CauseKind.Occasion => Say($"Their {cause.Detail} started “{program}” on {when}."),
+            CauseKind.Occasion => Say($"Their {DateName(cause.Detail)} started “{program}” on {when}."),
             CauseKind.SwitchedOn => Say($"They qualified when “{program}” was switched on, {when}."),
             CauseKind.HandOver => Say($"“{cause.Detail}” handed over to “{program}” on {when}."),
             CauseKind.Loop => Say($"“{program}” began anew on {when}."),
@@ -132,6 +132,9 @@ public static class Why
 
     /// <summary>The name of a stage without its pipeline.</summary>
     public static string StageName(string stage) => stage[(stage.IndexOf('/', StringComparison.Ordinal) + 1)..];
+
+    /// <summary>A key date by its name; that of the birthday is said in each language.</summary>
+    private static string DateName(string date) => date == "birthday" ? Said("birthday") : date;
 
     private static string Consent(Check check, DateTimeZone zone)
     {

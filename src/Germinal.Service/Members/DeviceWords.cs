@@ -17,7 +17,7 @@ public static partial class DeviceWords
         var browser = Browser().Matches(program).Select(m => m.Groups[1].Value).Where(n => n is not ("Mozilla" or "AppleWebKit" or "Version" or "Mobile" or "Gecko")).ToList();
         var system = System().Match(program);
         var name = browser.FirstOrDefault(n => n is not ("Safari" or "Chrome")) ?? browser.FirstOrDefault();
-        return name is null ? program : system.Success ? $"{name} on {system.Groups[1].Value.Replace("NT", "", StringComparison.Ordinal).Trim()}" : name;
+        return name is null ? program : system.Success ? Say($"{name} on {system.Groups[1].Value.Replace("NT", "", StringComparison.Ordinal).Trim()}") : name;
     }
 
     [GeneratedRegex(@"([A-Za-z][A-Za-z]+)/[\d.]+", RegexOptions.None, 1000)]

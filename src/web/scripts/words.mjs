@@ -17,7 +17,7 @@ export function filesBelow(folder, endings) {
   return readdirSync(folder, { withFileTypes: true }).flatMap((f) => {
     const path = join(folder, f.name);
     if (f.isDirectory()) return ['node_modules', 'obj', 'bin', 'Migrations', 'Germinal.StandIns', 'Germinal.Demo', 'Germinal.Cli'].includes(f.name) ? [] : filesBelow(path, endings);
-    return endings.some((e) => f.name.endsWith(e)) && !/\.test\.|\.d\.ts$|^(phrase|Sentence)\.tsx?$/.test(f.name) ? [path] : [];
+    return endings.some((e) => f.name.endsWith(e)) && !/\.test\.|\.d\.ts$/.test(f.name) ? [path] : [];
   });
 }
 

@@ -18,7 +18,7 @@ export function PasteList({ send, busy }: { send: (file: File) => void; busy: bo
         hint={
           rows > 0
             ? phrase('{rows, number} rows; the first should name the columns, unless an email address stands in it', { rows })
-            : 'copied from a spreadsheet, with the row that names the columns'
+            : phrase('copied from a spreadsheet, with the row that names the columns')
         }
       >
         {(id, by) => (

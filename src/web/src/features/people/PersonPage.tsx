@@ -358,7 +358,7 @@ function Actions({
     ['remark', 'R', phrase('write a remark')],
     ['answer', 'A', phrase('they answered')],
     ['stage', 'S', phrase('move stage')],
-    ['tag', 'T', 'tag'],
+    ['tag', 'T', phrase('tag‹put›')],
     ['program', 'P', phrase('start a program')],
   ];
   const select = (label: string, options: [string, string][]): ReactNode => (
@@ -427,12 +427,12 @@ function Actions({
           )}
           {doing === 'stage' &&
             select(
-              'Stage',
+              phrase('Stage'),
               (session?.stages ?? []).filter((s) => s !== person.stage).map((s) => [s, s.split('/')[1] ?? s]),
             )}
           {doing === 'program' &&
             select(
-              'Program',
+              phrase('Program'),
               (programs.data ?? []).filter((p) => p.status === 'on').map((p) => [p.id, p.name]),
             )}
           {doing === 'tag' && (

@@ -181,7 +181,7 @@ export const settingsPages: Record<string, SettingsPageWords> = {
     says: (p) =>
       phrase('{ownFields}of dates {keyDates}.', {
         ownFields: p.ownFields.length > 0 ? `${listed(p.ownFields.map((f) => f.name))}; ` : '',
-        keyDates: listed(p.keyDates),
+        keyDates: listed(p.keyDates.map((d) => (d === 'birthday' ? phrase('birthday') : d))),
       }),
   },
   words: {

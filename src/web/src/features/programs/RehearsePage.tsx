@@ -77,7 +77,12 @@ export default function RehearsePage() {
             )}
           </p>
           {picked && (
-            <OneLine id={id} person={picked} name={result?.who.find((w) => w.person.id === picked)?.person.name ?? 'them'} until={until} />
+            <OneLine
+              id={id}
+              person={picked}
+              name={result?.who.find((w) => w.person.id === picked)?.person.name ?? phrase('them')}
+              until={until}
+            />
           )}
         </>
       }

@@ -26,9 +26,9 @@ export function StepDeeds({ program, step, deed, zone, now }: { program: string;
   if (!deed) return null;
   const all: [What, number, string][] = [
     ['reached', reached ? deed.reached : 0, reached ?? ''],
-    ['opened', step.kind === 'email' ? deed.opened : 0, 'opened'],
+    ['opened', step.kind === 'email' ? deed.opened : 0, phrase('opened')],
     ['followed', deed.followed, phrase('followed a link')],
-    ['answered', deed.answered, 'answered'],
+    ['answered', deed.answered, phrase('answered')],
     [
       'waiting',
       deed.waiting,

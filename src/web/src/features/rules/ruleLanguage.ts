@@ -46,45 +46,87 @@ type Field = {
   did?: { yes: string; no: string; ever: string; never: string; last?: string };
 };
 
-/** What people did: the verb as it stands after “they” and after “have”, and what it was done to, any or one by name. */
+/** How it is said of a deed: when it was last, that it was not, ever or never; as the name of a field; else that it was. */
+type How = 'last' | 'no' | 'ever' | 'never' | 'time' | 'they' | 'yes';
+
+/** What people did, as it stands after “they”. */
+const verbs = {
+  got: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last got {what}} no {have not got {what}} ever {have got {what}} never {have never got {what}} time {last time they got {what}} they {they got {what}} other {got {what}}}',
+      { how, what },
+    ),
+  opened: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last opened {what}} no {have not opened {what}} ever {have opened {what}} never {have never opened {what}} time {last time they opened {what}} they {they opened {what}} other {opened {what}}}',
+      { how, what },
+    ),
+  followed: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last followed {what}} no {have not followed {what}} ever {have followed {what}} never {have never followed {what}} time {last time they followed {what}} they {they followed {what}} other {followed {what}}}',
+      { how, what },
+    ),
+  answered: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last answered {what}} no {have not answered {what}} ever {have answered {what}} never {have never answered {what}} time {last time they answered {what}} they {they answered {what}} other {answered {what}}}',
+      { how, what },
+    ),
+  began: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last began {what}} no {have not begun {what}} ever {have begun {what}} never {have never begun {what}} time {last time they began {what}} they {they began {what}} other {began {what}}}',
+      { how, what },
+    ),
+  finished: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last finished {what}} no {have not finished {what}} ever {have finished {what}} never {have never finished {what}} time {last time they finished {what}} they {they finished {what}} other {finished {what}}}',
+      { how, what },
+    ),
+  asked: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last asked {what}} no {have not asked {what}} ever {have asked {what}} never {have never asked {what}} time {last time they asked {what}} they {they asked {what}} other {asked {what}}}',
+      { how, what },
+    ),
+  had: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last had {what}} no {have not had {what}} ever {have had {what}} never {have never had {what}} time {last time they had {what}} they {they had {what}} other {had {what}}}',
+      { how, what },
+    ),
+  missed: (how: How, what: string) =>
+    phrase(
+      '{how, select, last {last missed {what}} no {have not missed {what}} ever {have missed {what}} never {have never missed {what}} time {last time they missed {what}} they {they missed {what}} other {missed {what}}}',
+      { how, what },
+    ),
+};
+
+/** What people did: the verb, and what it was done to, any or one by name. */
 const deeds = {
-  got: { past: 'got', have: 'got', any: phrase('a message'), one: (n: string) => n, which: phrase('Which message') },
-  opened: { past: 'opened', have: 'opened', any: phrase('a message'), one: (n: string) => n, which: phrase('Which message') },
-  followed: { past: 'followed', have: 'followed', any: phrase('a link'), one: (n: string) => n, which: phrase('Which link') },
-  answered: {
-    past: 'answered',
-    have: 'answered',
-    any: '',
-    one: (n: string) => phrase('by {n}', { n: n.replace(/[“”]/g, '') }),
-    which: 'How',
-  },
-  started: { past: 'began', have: 'begun', any: phrase('a program'), one: (n: string) => n, which: phrase('Which program') },
-  finished: { past: 'finished', have: 'finished', any: phrase('a program'), one: (n: string) => n, which: phrase('Which program') },
+  got: { verb: verbs.got, any: phrase('a message'), one: (n: string) => n, which: phrase('Which message') },
+  opened: { verb: verbs.opened, any: phrase('a message'), one: (n: string) => n, which: phrase('Which message') },
+  followed: { verb: verbs.followed, any: phrase('a link‹followed›'), one: (n: string) => n, which: phrase('Which link') },
+  answered: { verb: verbs.answered, any: '', one: (n: string) => phrase('by {n}', { n: n.replace(/[“”„]/g, '') }), which: phrase('How') },
+  started: { verb: verbs.began, any: phrase('a program'), one: (n: string) => n, which: phrase('Which program') },
+  finished: { verb: verbs.finished, any: phrase('a program'), one: (n: string) => n, which: phrase('Which program') },
   inquired: {
-    past: 'asked',
-    have: 'asked',
+    verb: verbs.asked,
     any: phrase('for something'),
     one: (n: string) => phrase('by the form {n}', { n }),
     which: phrase('By which form'),
   },
   met: {
-    past: 'had',
-    have: 'had',
-    any: phrase('an appointment'),
+    verb: verbs.had,
+    any: phrase('an appointment‹had›'),
     one: (n: string) => phrase('the appointment {n}', { n }),
     which: phrase('Which kind'),
   },
   missed: {
-    past: 'missed',
-    have: 'missed',
-    any: phrase('an appointment'),
+    verb: verbs.missed,
+    any: phrase('an appointment‹had›'),
     one: (n: string) => phrase('the appointment {n}', { n }),
     which: phrase('Which kind'),
   },
-  won: { past: 'had', have: 'had', any: phrase('an opportunity won'), one: (n: string) => n, which: '' },
+  won: { verb: verbs.had, any: phrase('an opportunity won'), one: (n: string) => n, which: '' },
   lost: {
-    past: 'had',
-    have: 'had',
+    verb: verbs.had,
     any: phrase('an opportunity lost'),
     one: (n: string) => phrase('an opportunity lost for {n}', { n }),
     which: phrase('For which reason'),
@@ -97,20 +139,15 @@ function deedField(kind: DeedName, name?: string): Field {
   const deed = deeds[kind];
   // A message is named “Program/step”; it reads “Program: step”.
   const object = name === undefined ? deed.any : deed.one(quote(name.replace('/', ': ')));
-  const to = (verb: string) => `${verb} ${object}`.trim();
+  // Where nothing is named, nothing stands in its place.
+  const said = (how: How, what = object) => deed.verb(how, what).replace(/ {2,}/g, ' ').trim();
   return {
-    words: phrase('last time they {past}', { past: to(deed.past) }),
-    offered: phrase('they {value}', { value: `${deed.past} ${deed.any}`.trim() }),
+    words: said('time'),
+    offered: said('they', deed.any),
     kind: 'moment',
     group: 'deeds',
     ...(deed.which && { named: { label: deed.which, any: phrase('any') } }),
-    did: {
-      yes: to(deed.past),
-      last: to(phrase('last {past}', { past: deed.past })),
-      no: to(phrase('have not {have}', { have: deed.have })),
-      ever: to(phrase('have {have}', { have: deed.have })),
-      never: to(phrase('have never {have}', { have: deed.have })),
-    },
+    did: { yes: said('yes'), last: said('last'), no: said('no'), ever: said('ever'), never: said('never') },
   };
 }
 

@@ -105,7 +105,7 @@ export default function TasksPage() {
           <button type="button" data-pick className="min-w-0 flex-1" onClick={() => setPicked(t.id)}>
             <span className="font-serif">{t.title}</span>
             <span className="block text-small text-soft">
-              {[t.kind === 'call' && 'call', t.person?.name, t.again, t.source, t.outcome].filter(Boolean).join(' · ')}
+              {[t.kind === 'call' && phrase('call'), t.person?.name, t.again, t.source, t.outcome].filter(Boolean).join(' · ')}
             </span>
           </button>
           {!t.doneAt && t.kind === 'task' && (

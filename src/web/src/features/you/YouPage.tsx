@@ -126,23 +126,36 @@ function Name({ me }: { me: Me }) {
 /** The language one works in; the practice's where one says nothing. */
 function Language({ me }: { me: Me }) {
   const anew = useAnew();
+  const [tongue, setTongue] = useState(me.tongue);
   const save = useMutation({
-    mutationFn: (tongue: string) => take(api.PUT('/api/me/tongue', { body: { tongue } })),
+    mutationFn: () => take(api.PUT('/api/me/tongue', { body: { tongue } })),
     onSuccess: anew,
   });
   return (
     <>
       <Stretch title={phrase('Your language')} note={phrase('of these pages, and of what is mailed to you')} />
-      <div className="max-w-[440px] px-7 py-3">
+      <form
+        className="max-w-[440px] px-7 py-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate();
+        }}
+      >
         <TongueField
           label={phrase('Language')}
           none={asThePractice()}
-          value={me.tongue}
-          set={(tongue) => save.mutate(tongue)}
+          value={tongue}
+          set={setTongue}
           error={fieldError(save.error, 'tongue')}
         />
         {!fieldError(save.error, 'tongue') && <Trouble error={save.error} />}
-      </div>
+        {/* By key one goes through the languages: the page is not loaded anew at each. */}
+        {tongue !== me.tongue && (
+          <Button type="submit" look="main" disabled={save.isPending}>
+            {phrase('Read on in it')}
+          </Button>
+        )}
+      </form>
     </>
   );
 }
@@ -295,7 +308,7 @@ function Factor({ me }: { me: Me }) {
                 factorSince: dayName(me.factorSince.slice(0, 10)),
                 recoveryLeft: me.recoveryLeft,
               })
-            : phrase('none')
+            : phrase('none‹factor›')
         }
       />
       {codes && <RecoveryCodes codes={codes} close={() => setCodes(undefined)} />}
