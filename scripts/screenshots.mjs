@@ -129,7 +129,7 @@ await page.getByLabel('Kinds of appointments, one a line').fill('first meeting\n
 await page.getByRole('button', { name: 'Keep these settings' }).click();
 await page.getByText('Kept.').waitFor();
 await page.goto(`${url}/practice`);
-await page.getByText('kinds of appointments: with “site visit”').waitFor();
+await page.getByText('kinds of appointments: now with “site visit”').waitFor();
 await shot('practice');
 await page.goto(`${url}/people/bring-in`);
 await page.getByLabel('A file of people').setInputFiles(path.join(root, 'demo', 'people', 'sample.csv'));
