@@ -101,6 +101,12 @@ test('a backup restored goes on where it was', async () => {
   const file = path.join(stack.home, 'my.dump');
   const germinal = (...args) => execFileSync('./germinal', [...args, '--port', String(stack.port)], { cwd: root, env: { ...process.env, GERMINAL_HOME: stack.home }, encoding: 'utf8' });
   const mail = async () => (await (await fetch(`${stack.standIns}/health`)).json()).messages;
+  // Where it does not come, what there is instead says why.
+  const letter = (which, ada, count) =>
+    until(which, async () => (await mail()) === count, 120).catch(async (e) => {
+      const today = await ada.get('/api/today');
+      throw new Error(`${e.message}: ${await mail()} came; ${JSON.stringify(await ada.get(`/api/programs/${letters}`)).slice(0, 2000)}; ${JSON.stringify(today).slice(0, 4000)}`);
+    });
   const add = async (ada, name) => {
     const { id } = await ada.post('/api/people', { firstName: name, lastName: 'Rowan', email: `${name.toLowerCase()}@example.com` });
     await ada.post('/api/people/start', { ids: [id], program: letters });
@@ -111,7 +117,7 @@ test('a backup restored goes on where it was', async () => {
 
   let ada = await apiClient(stack.url, 'ada@example.com', stack.password);
   const lost = await add(ada, 'Lost');
-  await until('one more letter', async () => (await mail()) === PEOPLE + 1);
+  await letter('one more letter', ada, PEOPLE + 1);
 
   // What came after the backup is gone, and the work goes on.
   await stack.restart(() => assert.match(germinal('restore', file), /Restored/));
@@ -119,5 +125,5 @@ test('a backup restored goes on where it was', async () => {
   await assert.rejects(ada.get(`/api/people/${lost}`));
   assert.equal((await ada.get(`/api/programs/${letters}`)).through, PEOPLE);
   await add(ada, 'Found');
-  await until('the next letter', async () => (await mail()) === PEOPLE + 2);
+  await letter('the next letter', ada, PEOPLE + 2);
 });

@@ -3,6 +3,7 @@ import { api, type Schemas, take } from '../../api/client';
 import { Loading, Trouble } from '../../ui/bits';
 import { Stretch } from '../../ui/DayPage';
 import { money } from '../../ui/money';
+import { Scrolls } from '../../ui/Scrolls';
 import { span } from '../../ui/span';
 import { TableBehind } from '../../ui/TableBehind';
 import { locale, phrase } from '../../words/phrase';
@@ -71,7 +72,7 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
       {providers.length > 0 && (
         <>
           <Stretch title={phrase('Mail providers')} note={phrase('by the domain people are written to at')} />
-          <div className="overflow-x-auto px-7 pb-4 max-[699px]:px-4">
+          <Scrolls label={phrase('Mail providers')} className="px-7 pb-4 max-[699px]:px-4">
             <table className="text-small" aria-label={phrase('Mail providers')}>
               <thead>
                 <tr className="text-soft">
@@ -96,7 +97,7 @@ export function ByWhat({ id, goal }: { id: string; goal: Schemas['BroadcastGoal'
                 ))}
               </tbody>
             </table>
-          </div>
+          </Scrolls>
         </>
       )}
     </>

@@ -4,6 +4,7 @@ import { toast } from 'sonner';
 import { api, type Schemas, take, upload } from '../../api/client';
 import { Button, Empty, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead } from '../../ui/DayPage';
+import { Scrolls } from '../../ui/Scrolls';
 import { monthOf } from '../../ui/when';
 import { phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
@@ -27,7 +28,8 @@ export default function FiguresPage() {
               v={{ i: (c) => <i>{c}</i> }}
             />
           </p>
-          <pre className="mt-3 overflow-x-auto text-[12px]">
+          {/* biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by key */}
+          <pre tabIndex={0} className="mt-3 overflow-x-auto text-[12px]">
             {phrase('area,month,median price\nPort Avery,2027-01,"$412,000"\nPort Avery,2027-02,"$415,500"')}
           </pre>
         </>
@@ -207,7 +209,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
         </div>
       )}
       {table.data && table.data.areas.length > 0 && (
-        <div className="my-2 max-h-96 overflow-auto">
+        <Scrolls label={phrase('The numbers of {name}', { name: line.name })} className="my-2 max-h-96">
           <table className="w-full text-small">
             <thead>
               <tr>
@@ -235,7 +237,7 @@ function Table({ line, closed }: { line: Line; closed: () => void }) {
               )}
             </tbody>
           </table>
-        </div>
+        </Scrolls>
       )}
       <form
         className="max-w-[560px]"

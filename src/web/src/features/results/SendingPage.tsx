@@ -6,6 +6,7 @@ import { useMay, useNow } from '../../app/session';
 import { Button, Field, fieldError, Loading, Trouble } from '../../ui/bits';
 import { DayPage, PageHead, Stretch } from '../../ui/DayPage';
 import { NotShown } from '../../ui/NotShown';
+import { Scrolls } from '../../ui/Scrolls';
 import { moment } from '../../ui/when';
 import { locale, phrase } from '../../words/phrase';
 import { Sentence } from '../../words/Sentence';
@@ -72,7 +73,7 @@ function Domains({ title, note, rows }: { title: string; note: string; rows: Hea
       {rows.length === 0 ? (
         <p className="px-7 py-2 text-soft max-[699px]:px-4">{phrase('No email went.')}</p>
       ) : (
-        <div className="overflow-x-auto">
+        <Scrolls label={title}>
           <table className="w-full text-small" aria-label={title}>
             <thead>
               <tr className="text-soft">
@@ -109,7 +110,7 @@ function Domains({ title, note, rows }: { title: string; note: string; rows: Hea
               ))}
             </tbody>
           </table>
-        </div>
+        </Scrolls>
       )}
     </section>
   );
