@@ -359,6 +359,16 @@ test('a member’s own account is allowed by their provider, and what they write
     const source = await (await fetch(`${stack.standIns}/messages/${arrived.number}/source`)).text();
     assert.match(source, /by mail\.example\.com with ESMTPA/, 'it came by the provider, who knew whose it was');
 
+    // Whatever the hour, the line at the top fits a telephone: it is widest shortly before one.
+    await page.route('**/api/clock', async (route) => {
+      const clock = await (await route.fetch()).json();
+      await route.fulfill({ json: { ...clock, now: '2026-11-28T17:58:00Z' } });
+    });
+    await page.setViewportSize({ width: 390, height: 800 });
+    await page.goto(`${stack.url}/you`);
+    await page.getByText('12:58 PM').filter({ visible: true }).waitFor();
+    await fits(page, 'about oneself, narrow, at noon');
+
     await context.close();
   } finally {
     await provider.stop();

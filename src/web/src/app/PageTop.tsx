@@ -11,7 +11,7 @@ export function PageTop({ children }: { children: ReactNode }) {
       </a>
       <header
         id="top"
-        className="sticky top-0 z-20 flex h-[52px] items-center gap-6 border-b border-ink bg-paper px-7 max-[1400px]:gap-4 max-[699px]:gap-3 max-[699px]:px-3"
+        className="sticky top-0 z-20 flex h-[52px] items-center gap-6 border-b border-ink bg-paper px-7 max-[1400px]:gap-4 max-[699px]:gap-2 max-[699px]:px-3"
       >
         {children}
       </header>
