@@ -1,5 +1,4 @@
 using System.Net;
-using System.Net.Sockets;
 using Germinal.Channels.Mail;
 
 namespace Germinal.Channels;
@@ -83,10 +82,7 @@ public sealed class OutsideFetch : IDisposable
                 ? new Fetched(content, answer.Headers.ETag?.ToString() ?? "", null)
                 : Failed(Say($"there is more than {MostBytes / 1024 / 1024} MB at this address, which is more than is read."));
         }
-        catch (Exception e)
-            when (e is HttpRequestException or IOException or ServerRefusedException or SocketException or InvalidOperationException or InvalidDataException
-                || (e is OperationCanceledException && !stop.IsCancellationRequested)
-            )
+        catch (Exception e) when (ServerLine.FailedHttp(e, stop))
         {
             return Failed(ServerLine.ExplainHttp(e));
         }

@@ -49,10 +49,7 @@ public sealed class HookCaller : IDisposable
             var words = await answer.Content.ReadAsStringAsync(stop);
             return new HookAnswer(answer.IsSuccessStatusCode, answer.StatusCode == HttpStatusCode.Gone, Short($"{(int)answer.StatusCode} {words}"));
         }
-        catch (Exception e)
-            when (e is HttpRequestException or IOException or ServerRefusedException or System.Net.Sockets.SocketException or InvalidOperationException
-                || (e is OperationCanceledException && !stop.IsCancellationRequested)
-            )
+        catch (Exception e) when (ServerLine.FailedHttp(e, stop))
         {
             return new HookAnswer(false, false, Short(ServerLine.ExplainHttp(e)));
         }

@@ -105,6 +105,10 @@ public sealed class ServerLine(bool allowPrivate)
             _ => Said("it does not speak as a mail server does."),
         };
 
+    /// <summary>True where nothing came of asking over HTTP, which <see cref="ExplainHttp"/> explains; not where the caller itself gave up.</summary>
+    internal static bool FailedHttp(Exception error, CancellationToken stop) =>
+        NoAnswer.Is(error, stop) || error is ServerRefusedException or SocketException or InvalidOperationException or InvalidDataException;
+
     /// <summary>Why nothing came of asking over HTTP, in our own words.</summary>
     public static string ExplainHttp(Exception error)
     {

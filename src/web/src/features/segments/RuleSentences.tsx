@@ -160,12 +160,13 @@ function RuleSentence({
       </li>
     );
   }
+  const asked = sayRule(inner, names);
   return (
     <li className={`row ${decides ? 'on' : ''}`}>
       {so}
       <span className="font-serif text-lead">
         {before}
-        <Say words={sayRule(inner, names)} label={before + sayRule(inner, names) + after}>
+        <Say words={asked} label={before + asked + after}>
           {(close) => (
             <>
               <RuleForm
