@@ -3,11 +3,20 @@ using Germinal.Service.People;
 namespace Germinal.Service.Almanac;
 
 /// <summary>What of the almanac is wanted. A null asks for all.</summary>
-/// <param name="Member">What is about the people this member looks after, and their calls.</param>
-/// <param name="Program">What one program sends.</param>
-/// <param name="Kind">One kind of step: email, text, call, note, task or post.</param>
-/// <param name="Segment">What is about the people of a segment.</param>
-public sealed record AlmanacFilter(Guid? Member = null, Guid? Program = null, string? Kind = null, Guid? Segment = null);
+public sealed record AlmanacFilter
+{
+    /// <summary>What is about the people this member looks after, and their calls.</summary>
+    public Guid? Member { get; init; }
+
+    /// <summary>What one program sends.</summary>
+    public Guid? Program { get; init; }
+
+    /// <summary>One kind of step: email, text, call, note, task or post.</summary>
+    public string? Kind { get; init; }
+
+    /// <summary>What is about the people of a segment.</summary>
+    public Guid? Segment { get; init; }
+}
 
 /// <summary>What goes out in one week.</summary>
 /// <param name="Begins">Its Monday, as a date.</param>

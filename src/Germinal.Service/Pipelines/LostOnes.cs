@@ -7,13 +7,26 @@ using NodaTime;
 namespace Germinal.Service.Pipelines;
 
 /// <summary>Which of those lost are asked for. A null asks for all.</summary>
-/// <param name="Pipeline">Of one pipeline.</param>
-/// <param name="Stage">Lost from this stage, as <c>Pipeline/Stage</c>.</param>
-/// <param name="Reason">For this reason.</param>
-/// <param name="Place">Of people in this city.</param>
-/// <param name="Before">Lost before this day, as <c>YYYY-MM-DD</c>.</param>
-/// <param name="Archived">Whether archived people are looked at too.</param>
-public sealed record LostFilter(string? Pipeline = null, string? Stage = null, string? Reason = null, string? Place = null, string? Before = null, bool Archived = false);
+public sealed record LostFilter
+{
+    /// <summary>Of one pipeline.</summary>
+    public string? Pipeline { get; init; }
+
+    /// <summary>Lost from this stage, as <c>Pipeline/Stage</c>.</summary>
+    public string? Stage { get; init; }
+
+    /// <summary>For this reason.</summary>
+    public string? Reason { get; init; }
+
+    /// <summary>Of people in this city.</summary>
+    public string? Place { get; init; }
+
+    /// <summary>Lost before this day, as <c>YYYY-MM-DD</c>.</summary>
+    public string? Before { get; init; }
+
+    /// <summary>Whether archived people are looked at too.</summary>
+    public bool? Archived { get; init; }
+}
 
 /// <summary>Somebody whose opportunity was lost; of several of theirs the last.</summary>
 /// <param name="OpportunityId">The opportunity.</param>
@@ -122,7 +135,7 @@ public static class LostOnes
             && (filter.Reason is null || string.Equals(o.Reason ?? "", filter.Reason, StringComparison.OrdinalIgnoreCase))
             && (filter.Place is null || string.Equals(o.City, filter.Place, StringComparison.OrdinalIgnoreCase))
             && o.ClosedAt < before
-            && (filter.Archived || !o.Archived);
+            && ((filter.Archived ?? false) || !o.Archived);
         var fitting = all.Where(Fits).ToList();
         var waiting = fitting.Where(o => o.Again is null).ToList();
         var came = fitting.Where(o => o.Again is not null).ToList();

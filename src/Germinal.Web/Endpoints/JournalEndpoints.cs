@@ -68,20 +68,26 @@ public static class JournalEndpoints
     }
 
     /// <summary>What is asked for.</summary>
-    /// <param name="Member">Of one member.</param>
-    /// <param name="Person">What concerns one person.</param>
-    /// <param name="Program">What concerns one program.</param>
-    /// <param name="Find">Words that stand in a line.</param>
-    /// <param name="From">The first day, <c>2027-03-01</c>.</param>
-    /// <param name="Until">The last day.</param>
-    public sealed record JournalQuery(
-        Guid? Member = null,
-        Guid? Person = null,
-        Guid? Program = null,
-        string? Find = null,
-        string? From = null,
-        string? Until = null
-    );
+    public sealed record JournalQuery
+    {
+        /// <summary>Of one member.</summary>
+        public Guid? Member { get; init; }
+
+        /// <summary>What concerns one person.</summary>
+        public Guid? Person { get; init; }
+
+        /// <summary>What concerns one program.</summary>
+        public Guid? Program { get; init; }
+
+        /// <summary>Words that stand in a line.</summary>
+        public string? Find { get; init; }
+
+        /// <summary>The first day, <c>2027-03-01</c>.</summary>
+        public string? From { get; init; }
+
+        /// <summary>The last day.</summary>
+        public string? Until { get; init; }
+    }
 
     private static async Task<Results<Ok<JournalDto>, ValidationProblem>> Read([AsParameters] JournalQuery query, long? before, GerminalDb db, CancellationToken stop)
     {

@@ -32,11 +32,20 @@ public static class ProgramResultEndpoints
     }
 
     /// <summary>Which results are asked for.</summary>
-    /// <param name="Version">Only runs of this version; null for all.</param>
-    /// <param name="Goal">A kind of goal; null for an opportunity that is won.</param>
-    /// <param name="What">Its detail.</param>
-    /// <param name="Within">Within which span of the start, ISO 8601; null for ninety days.</param>
-    public sealed record ResultsQuery(int? Version = null, string? Goal = null, string? What = null, string? Within = null);
+    public sealed record ResultsQuery
+    {
+        /// <summary>Only runs of this version; null for all.</summary>
+        public int? Version { get; init; }
+
+        /// <summary>A kind of goal; null for an opportunity that is won.</summary>
+        public string? Goal { get; init; }
+
+        /// <summary>Its detail.</summary>
+        public string? What { get; init; }
+
+        /// <summary>Within which span of the start, ISO 8601; null for ninety days.</summary>
+        public string? Within { get; init; }
+    }
 
     private static async Task<Results<Ok<ProgramResultsDto>, NotFound, ValidationProblem>> Read(Guid id, [AsParameters] ResultsQuery query, GerminalDb db, CancellationToken stop)
     {
