@@ -35,6 +35,21 @@ public sealed class SettingsApiTests(Site site) : IClassFixture<Site>
         Assert.All(SettingsPart.All.Where(p => p.Kind != SettingsPartKind.Standing), p => Assert.True(p is { Title.Length: > 0, Page.Length: > 0 }, p.Key));
     }
 
+    [Theory]
+    [InlineData("en-GB", "now with “7 in one day: email, texts”, “30 in 90 days: calls”")]
+    [InlineData("de-DE", "jetzt mit „7 in einem Tag: E-Mail, SMS“, „30 in 90 Tagen: Anrufe“")]
+    public async Task How_often_one_is_written_to_is_told_in_whole_words(string language, string words)
+    {
+        var ada = await site.SignedInAsync("ada");
+        var pace = (await ada.GetAsync(Path)).GetProperty("pace");
+        var more = new[] { (7, 1, "email text"), (30, 90, "call") }.Select(r => new { max = r.Item1, days = r.Item2, channels = r.Item3.Split(' ') });
+        await ChangeAsync(ada, new { pace = pace.EnumerateArray().Cast<object>().Concat(more).ToArray() });
+        ada.Http.DefaultRequestHeaders.Add("Accept-Language", language);
+        Assert.Contains(words, Words((await ChangesAsync(ada))[0]), StringComparison.Ordinal);
+        ada.Http.DefaultRequestHeaders.Remove("Accept-Language");
+        await ChangeAsync(ada, new { pace });
+    }
+
     [Fact]
     public async Task What_is_not_said_stays_and_each_change_is_told_and_taken_back_by_itself()
     {
