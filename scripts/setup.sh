@@ -136,7 +136,7 @@ as_pg() {
   if [ "$(id -u)" = 0 ]; then setpriv --reuid=postgres --regid=postgres --clear-groups env HOME=/tmp "$@"; else "$@"; fi
 }
 
-# pg_start FOLDER PORT: starts PostgreSQL on loopback with its data under FOLDER/pg; sets PG_PASSWORD.
+# pg_start FOLDER PORT [OPTIONS]: starts PostgreSQL on loopback with its data under FOLDER/pg, and what is said of it besides; sets PG_PASSWORD.
 pg_start() {
   local data="$1/pg" port=$2
   mkdir -p "$1"
@@ -168,7 +168,7 @@ pg_start() {
   fi
   port_taken "$port" && fail "port $port, which the database needs, is taken. Start with another one: ./run --port N uses N to N+3."
   as_pg "$PG_BIN/pg_ctl" -D "$data" -w -t 30 -l "$data/server.log" \
-    -o "-c listen_addresses=127.0.0.1 -p $port -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=256MB -c synchronous_commit=on -c random_page_cost=1.1 -c jit=off" start >/dev/null 2>&1 || {
+    -o "-c listen_addresses=127.0.0.1 -p $port -c unix_socket_directories='' -c max_connections=200 -c shared_buffers=256MB -c synchronous_commit=on -c random_page_cost=1.1 -c jit=off ${3:-}" start >/dev/null 2>&1 || {
     as_pg tail -3 "$data/server.log" >&2
     fail "the database does not answer; its last words are above."
   }
