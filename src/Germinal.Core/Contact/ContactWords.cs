@@ -42,6 +42,9 @@ public static class ContactWords
             _ => Said("post‹letters›"),
         };
 
+    /// <summary>The same of a channel's word; a word of no channel as it is.</summary>
+    public static string Many(string word) => ChannelOf(word) is { } channel ? Many(channel) : word;
+
     /// <summary>How somebody is reached, to follow “may be”: emailed, texted, called, written to.</summary>
     public static string Reached(Channel channel) =>
         channel switch

@@ -39,7 +39,7 @@ public static class SettingsWords
             (JsonArray a, JsonArray b) => OfLists(a, b),
             (JsonObject a, JsonObject b) => string.Join(
                 ", ",
-                a.Select(p => p.Key).Union(b.Select(p => p.Key)).Where(k => !JsonNode.DeepEquals(a[k], b[k])).Select(k => $"{Channel(k)} {Arrow(a[k], b[k])}")
+                a.Select(p => p.Key).Union(b.Select(p => p.Key)).Where(k => !JsonNode.DeepEquals(a[k], b[k])).Select(k => $"{ContactWords.Many(k)} {Arrow(a[k], b[k])}")
             ),
             _ => Arrow(before, after),
         };
@@ -118,16 +118,13 @@ public static class SettingsWords
         item switch
         {
             JsonObject o when o["max"] is JsonValue max && o["days"] is JsonValue days => Say(
-                $"“{max} in {days.GetValue<int>():one day|# days}: {string.Join(", ", o["channels"]?.AsArray().Select(Channel) ?? [])}”"
+                $"“{max} in {days.GetValue<int>():one day|# days}: {string.Join(", ", o["channels"]?.AsArray().Select(c => ContactWords.Many($"{c}")) ?? [])}”"
             ),
             JsonObject o => CalledBy.Select(k => o[k]).OfType<JsonValue>().FirstOrDefault() is { } name
                 ? $"“{Short(name.ToString())}”"
                 : string.Join(' ', o.Select(p => p.Value).SelectMany(v => v is JsonArray list ? list.Select(InWords) : [InWords(v)]).OfType<string>().Where(w => w != "none").Select(w => w.Trim('“', '”'))),
             _ => InWords(item) ?? "",
         };
-
-    /// <summary>A channel in words; what is none as it is.</summary>
-    private static string Channel(JsonNode? word) => ContactWords.ChannelOf($"{word}") is { } channel ? ContactWords.Many(channel) : $"{word}";
 
     private static string Short(string text) => text.Length > LongestSaid ? $"{text[..(LongestSaid - 1)]}…" : text;
 }

@@ -110,8 +110,8 @@ internal static class ThreadLines
             EventKinds.StageAge => (Say($"Has stood in {Why.StageName(Data("stage"))} for a while"), null),
             EventKinds.Unanswered => (Said("Their inquiry has stood unanswered"), null),
             EventKinds.AppointmentNear => (Said("An appointment comes near"), null),
-            EventKinds.OptedIn => (Say($"Said yes to {ChannelName(Data("channel"))}"), Data("source")),
-            EventKinds.OptedOut => (Say($"Said no to {ChannelName(Data("channel"))}"), Data("source")),
+            EventKinds.OptedIn => (Say($"Said yes to {ContactWords.Many(Data("channel"))}"), Data("source")),
+            EventKinds.OptedOut => (Say($"Said no to {ContactWords.Many(Data("channel"))}"), Data("source")),
             EventKinds.Remark or EventKinds.Circle => (Data("text"), null),
             EventKinds.DoNotContact when Data("reason") == "died" => (Said("Died"), null),
             EventKinds.DoNotContact => (Said("Marked “do not contact”"), Until() is { } date ? $"{Data("reason")}; {date}" : Data("reason")),
@@ -255,6 +255,4 @@ internal static class ThreadLines
         var flat = string.Join(' ', text.Split((char[]?)null, StringSplitOptions.RemoveEmptyEntries));
         return flat.Length <= 180 ? flat : flat[..177] + "…";
     }
-
-    private static string ChannelName(string channel) => ContactWords.ChannelOf(channel) is { } known ? ContactWords.Many(known) : channel;
 }
